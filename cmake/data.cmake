@@ -1,0 +1,36 @@
+# What the program reads while it works: notes, helper programs, the demo. In the build tree it lies where it lies
+# after an installation: ../share/omnistasis, seen from the program.
+set(data_folder ${PROJECT_BINARY_DIR}/share/omnistasis)
+file(GLOB_RECURSE notes CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} notes/*.toml)
+file(GLOB helpers CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} src/runtimes/python/helpers/*.py)
+file(GLOB_RECURSE demo_files CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} demo/harbour/tideboard/*)
+list(FILTER demo_files EXCLUDE REGEX "__pycache__|/out/|[.]so$")
+
+set(data_outputs)
+function(place_data source place)
+  add_custom_command(OUTPUT ${data_folder}/${place}
+    COMMAND ${CMAKE_COMMAND} -E copy ${PROJECT_SOURCE_DIR}/${source} ${data_folder}/${place}
+    DEPENDS ${PROJECT_SOURCE_DIR}/${source} VERBATIM)
+  set(data_outputs ${data_outputs} ${data_folder}/${place} PARENT_SCOPE)
+  get_filename_component(folder ${place} DIRECTORY)
+  install(FILES ${PROJECT_SOURCE_DIR}/${source} DESTINATION share/omnistasis/${folder})
+endfunction()
+foreach(file ${notes})
+  place_data(${file} ${file})
+endforeach()
+foreach(file ${helpers})
+  get_filename_component(name ${file} NAME)
+  place_data(${file} python/${name})
+endforeach()
+foreach(file ${demo_files})
+  string(REPLACE "demo/harbour/" "demo/" place ${file})
+  place_data(${file} ${place})
+endforeach()
+add_custom_target(data ALL DEPENDS ${data_outputs})
+
+# The demo's own native library.
+add_library(harmonics MODULE demo/harbour/tideboard/native/harmonics.c)
+set_target_properties(harmonics PROPERTIES PREFIX "" OUTPUT_NAME harmonics
+  LIBRARY_OUTPUT_DIRECTORY ${data_folder}/demo/tideboard/tideboard/native)
+target_link_libraries(harmonics PRIVATE m)
+install(TARGETS harmonics DESTINATION share/omnistasis/demo/tideboard/tideboard/native)

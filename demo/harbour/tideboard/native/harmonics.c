@@ -1,0 +1,1 @@
+double unused(double x){return x;}

@@ -1,0 +1,52 @@
+// The payload format, version 1: the numbers that its writer and its reader share. docs/payload-format.md specifies
+// it; all numbers are little-endian. This header uses nothing but the compiler's own integer types, so that the
+// launcher needs no C++ library.
+#pragma once
+
+#include <stddef.h>
+#include <stdint.h>
+
+namespace omnistasis::payload {
+
+constexpr char trailer_magic[8] = {'O', 'M', 'N', 'I', 'P', 'A', 'Y', '1'};
+constexpr uint32_t format_version = 1;
+constexpr size_t trailer_size = 128;
+
+/// Offsets of the trailer's fields.
+enum TrailerField : size_t {
+    trailer_version = 8,
+    trailer_flags = 12,
+    trailer_payload_offset = 16, ///< from the start of the file
+    trailer_payload_size = 24,   ///< to the end of the file, the trailer included
+    trailer_head_offset = 32,    ///< from the start of the payload, as the next
+    trailer_head_size = 40,
+    trailer_index_offset = 48,
+    trailer_index_stored = 56,
+    trailer_index_raw = 64,
+    trailer_head_hash = 72,   ///< SHA-256 of the head
+    trailer_own_hash = 120,   ///< the first 8 bytes of the SHA-256 of all that is in front of it in the trailer
+};
+
+/// Tags of the head's fields. A reader passes over a tag that it does not know unless `must_know` is set.
+enum HeadTag : uint16_t {
+    head_tree_id = 1,     ///< 32 bytes that stand for the tree's content
+    head_name = 2,        ///< the application's name, UTF-8
+    head_start = 3,       ///< program and arguments, each ended by a zero byte
+    head_mode = 4,        ///< one byte: 0 console, 1 window
+    head_index_hash = 5,  ///< SHA-256 of the index as it is stored
+    head_tree_folder = 6, ///< the tree is this folder, relative to the launcher's own; nothing is unpacked
+    head_version = 7,     ///< the application's version, UTF-8
+};
+constexpr uint16_t head_must_know = 1;
+constexpr size_t head_field_header = 8; ///< tag, flags, length of what follows
+
+constexpr size_t block_record = 48;   ///< offset 8, stored size 4, raw size 4, SHA-256 of the stored bytes 32
+constexpr size_t content_record = 40; ///< size 8, SHA-256 32
+constexpr size_t file_record = 8;     ///< content number 4, mode 2, path length 2; the path follows
+
+/// A reader refuses what is larger; no writer makes it.
+constexpr uint32_t largest_block = 8u << 20;
+constexpr uint32_t largest_head = 1u << 20;
+constexpr uint64_t largest_index = 1u << 30;
+
+} // namespace omnistasis::payload

@@ -1,0 +1,242 @@
+#include "build/builder.h"
+
+#include "build/output_place.h"
+#include "native/elf_reader.h"
+#include "native/elf_rewriter.h"
+#include "payload/payload_writer.h"
+#include "plan/plan.h"
+#include "support/files.h"
+
+#include <algorithm>
+#include <map>
+#include <mutex>
+#include <optional>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <fmt/format.h>
+#include <oneapi/tbb/global_control.h>
+#include <oneapi/tbb/parallel_for.h>
+
+namespace omnistasis::build {
+
+namespace {
+
+using payload::TreeFile;
+
+constexpr const char* tree_folder = "tree";
+
+int compression_level(Compression compression) {
+    switch (compression) {
+    case Compression::fast: return 3;
+    case Compression::balanced: return 12;
+    case Compression::small: return 19;
+    }
+    return 12;
+}
+
+std::string start_text(const trace::Start& start) {
+    std::string text = start.program + '\0';
+    for (const std::string& argument : start.arguments) text += argument + '\0';
+    return text;
+}
+
+/// What a file of the tree is counted under in the summary.
+std::string group_of(const trace::Unit& unit, const std::string& place) {
+    if (unit.own) return "the application";
+    std::size_t packages = place.find("site-packages/");
+    if (packages != std::string::npos) {
+        std::string inner = place.substr(packages + 14);
+        return inner.substr(0, inner.find_first_of("/."));
+    }
+    if (unit.kind == trace::UnitKind::program) return "the interpreter";
+    if (place.starts_with("lib/lib") && unit.kind == trace::UnitKind::native) return place.substr(4);
+    return "the standard library";
+}
+
+class Builder {
+  public:
+    Builder(const Project& project, trace::Runtime& runtime, const trace::Graph& graph, const Installation& installation,
+            unsigned jobs, Observer& observer)
+        : project_(project), runtime_(runtime), graph_(graph), installation_(installation), jobs_(jobs), observer_(observer) {}
+
+    Result<BuildResult> run() {
+        result_.target = project_.targets.front();
+        result_.runtime = runtime_.title();
+        auto launcher = read_text(installation_.launcher(result_.target));
+        if (!launcher)
+            return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target),
+                        installation_.launcher(result_.target), launcher.error().why, "install Omnistasis anew");
+        launcher_ = std::move(*launcher);
+        fs::path folder = project_.out.empty() ? project_.folder / "out" / result_.target : project_.out;
+        auto place = OutputPlace::prepare(folder, project_.name);
+        if (!place) return tl::make_unexpected(place.error());
+        auto staging = StagingFolder::make(folder, project_.name);
+        if (!staging) return tl::make_unexpected(staging.error());
+
+        if (auto done = fill_tree(); !done) return tl::make_unexpected(done.error());
+        count();
+        fs::path made = staging->path() / project_.name;
+        auto done = project_.layout == Layout::single ? write_single(made) : write_folder(made);
+        if (!done) return tl::make_unexpected(done.error());
+        if (auto put = place->put(made); !put) return tl::make_unexpected(put.error());
+        result_.output = place->output();
+        if (project_.layout == Layout::folder) {
+            result_.output_folder = place->output();
+            result_.output = place->output() / project_.name;
+        }
+        return std::move(result_);
+    }
+
+  private:
+    payload::Description description(const trace::Start& start, const std::string& folder) const {
+        return {project_.name, project_.version, start_text(start), project_.mode == Mode::window, folder};
+    }
+
+    std::string launcher_with(const trace::Start& start, const std::string& folder) const {
+        std::string content = launcher_;
+        content.resize((content.size() + 15) / 16 * 16, '\0');
+        return content + payload::folder_payload(description(start, folder), content.size());
+    }
+
+    Result<void> fill_tree() {
+        plan::Plan plan = plan::make_plan(graph_);
+        auto made = runtime_.make_files(plan.code, jobs_, observer_);
+        if (!made) return tl::make_unexpected(made.error());
+        for (trace::MadeFile& file : *made) {
+            groups_.push_back("the modules' bytecode");
+            tree_.push_back({file.place, file.mode, std::move(file.content), {}});
+        }
+        for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
+            groups_.push_back("the launcher");
+            tree_.push_back({inner.place, 0755, launcher_with(inner.start, ".."), {}});
+        }
+        observer_.step("linking", plan.files.size());
+        std::size_t first = tree_.size();
+        tree_.resize(first + plan.files.size());
+        groups_.resize(tree_.size());
+        std::mutex mutex;
+        std::optional<Error> failed;
+        oneapi::tbb::parallel_for(std::size_t(0), plan.files.size(), [&](std::size_t i) {
+            const plan::PlannedFile& file = plan.files[i];
+            TreeFile& out = tree_[first + i];
+            out.place = file.place;
+            groups_[first + i] = group_of(graph_.units[file.unit], file.place);
+            struct stat status {};
+            bool executable = file.executable || (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
+            out.mode = executable ? 0755 : 0644;
+            if (auto done = treat(file, out); !done) {
+                std::lock_guard lock(mutex);
+                failed = done.error();
+            }
+            observer_.advance(1);
+        });
+        if (failed) return tl::make_unexpected(*failed);
+        return {};
+    }
+
+    static Result<void> treat(const plan::PlannedFile& file, TreeFile& out) {
+        auto mapped = MappedFile::open(file.source);
+        if (!mapped) return tl::make_unexpected(mapped.error());
+        out.source = file.source;
+        if (file.treatment != plan::Treatment::relink) return {};
+        auto elf = native::read_elf(mapped->bytes(), file.source);
+        if (!elf) return tl::make_unexpected(elf.error());
+        bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
+        if (file.search_path.empty() && !has_path) return {};
+        auto relinked = native::with_search_path(mapped->bytes(), file.search_path.empty() ? "$ORIGIN" : file.search_path, file.source);
+        if (!relinked) return tl::make_unexpected(relinked.error());
+        out.content.assign(reinterpret_cast<const char*>(relinked->data()), relinked->size());
+        out.source.clear();
+        return {};
+    }
+
+    void count() {
+        std::map<std::string, Contribution> groups;
+        for (std::size_t i = 0; i < tree_.size(); ++i) {
+            std::uint64_t size = tree_[i].source.empty() ? tree_[i].content.size() : fs::file_size(tree_[i].source);
+            result_.tree_size += size;
+            Contribution& group = groups[groups_[i]];
+            group.name = groups_[i];
+            group.size += size;
+            ++group.files;
+        }
+        result_.tree_files = tree_.size();
+        for (const trace::Unit& unit : graph_.units) {
+            result_.modules += unit.kind == trace::UnitKind::code || unit.kind == trace::UnitKind::extension;
+            result_.libraries += unit.kind == trace::UnitKind::native;
+            result_.data_files += unit.kind == trace::UnitKind::data;
+        }
+        for (auto& [name, group] : groups) result_.largest.push_back(std::move(group));
+        std::ranges::stable_sort(result_.largest, std::greater(), &Contribution::size);
+        if (result_.largest.size() > 10) result_.largest.resize(10);
+    }
+
+    Result<void> write_single(const fs::path& file) {
+        if (auto done = write_new(file, {reinterpret_cast<const std::uint8_t*>(launcher_.data()), launcher_.size()}, 0755); !done)
+            return done;
+        auto sizes = payload::append_payload(file, std::move(tree_), description(runtime_.start(), ""),
+                                             compression_level(project_.compression), observer_);
+        if (!sizes) return tl::make_unexpected(sizes.error());
+        result_.size = fs::file_size(file);
+        return {};
+    }
+
+    Result<void> write_folder(const fs::path& folder) {
+        observer_.step("writing", tree_.size());
+        std::string launcher = launcher_with(runtime_.start(), tree_folder);
+        std::error_code failed;
+        fs::create_directories(folder / tree_folder, failed);
+        if (failed) return fail(ErrorKind::missing, "can't make the folder", folder, failed.message());
+        if (auto done = write_new(folder / project_.name, {reinterpret_cast<const std::uint8_t*>(launcher.data()), launcher.size()}, 0755); !done)
+            return done;
+        result_.size = launcher.size();
+        for (const TreeFile& file : tree_) {
+            fs::path to = folder / tree_folder / file.place;
+            fs::create_directories(to.parent_path(), failed);
+            std::string content = file.content;
+            if (!file.source.empty()) {
+                auto text = read_text(file.source);
+                if (!text) return tl::make_unexpected(text.error());
+                content = std::move(*text);
+            }
+            if (auto done = write_new(to, {reinterpret_cast<const std::uint8_t*>(content.data()), content.size()}, file.mode); !done)
+                return done;
+            result_.size += content.size();
+            observer_.advance(1);
+        }
+        return {};
+    }
+
+    const Project& project_;
+    trace::Runtime& runtime_;
+    const trace::Graph& graph_;
+    const Installation& installation_;
+    unsigned jobs_;
+    Observer& observer_;
+    std::string launcher_;
+    std::vector<TreeFile> tree_;
+    std::vector<std::string> groups_; ///< what each file of the tree is counted under
+    BuildResult result_;
+};
+
+} // namespace
+
+Result<Installation> Installation::find() {
+    std::error_code failed;
+    fs::path program = fs::read_symlink("/proc/self/exe", failed);
+    fs::path prefix = program.parent_path().parent_path();
+    Installation found{prefix / "share/omnistasis", prefix / "lib/omnistasis"};
+    if (!fs::is_directory(found.data, failed) || !fs::is_directory(found.launchers, failed))
+        return fail(ErrorKind::missing, "parts of Omnistasis are missing", prefix, "share/omnistasis or lib/omnistasis is not there",
+                    "install Omnistasis anew");
+    return found;
+}
+
+Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph, const Installation& installation,
+                          unsigned jobs, Observer& observer) {
+    oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, jobs);
+    return Builder(project, runtime, graph, installation, jobs, observer).run();
+}
+
+} // namespace omnistasis::build

@@ -1,0 +1,70 @@
+#include "build/output_place.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <fcntl.h>
+#include <set>
+#include <sstream>
+#include <sys/stat.h>
+#include <sys/syscall.h>
+#include <unistd.h>
+
+namespace omnistasis::build {
+
+namespace {
+
+constexpr const char* marker_name = ".omnistasis-outputs";
+constexpr unsigned exchange_flag = 2; // RENAME_EXCHANGE of renameat2(2)
+
+std::set<std::string> read_marker(const fs::path& folder) {
+    std::set<std::string> names;
+    if (auto text = read_text(folder / marker_name)) {
+        std::istringstream lines(*text);
+        for (std::string line; std::getline(lines, line);)
+            if (!line.empty() && line[0] != '#') names.insert(line);
+    }
+    return names;
+}
+
+Result<void> write_marker(const fs::path& folder, const std::set<std::string>& names) {
+    std::string text = "# What Omnistasis made in this folder, and may replace.\n";
+    for (const std::string& name : names) text += name + "\n";
+    return write_atomically(folder / marker_name, text);
+}
+
+} // namespace
+
+Result<OutputPlace> OutputPlace::prepare(const fs::path& folder, const std::string& name) {
+    std::error_code failed;
+    if (fs::exists(folder, failed) && !fs::is_directory(folder, failed))
+        return fail(ErrorKind::bad_input, "the output folder is a file", folder, "", "choose another folder with --out");
+    fs::create_directories(folder, failed);
+    if (failed || ::access(folder.c_str(), W_OK) != 0)
+        return fail(ErrorKind::missing, "can't write into the output folder", folder, failed ? failed.message() : system_text(errno),
+                    "choose another folder with --out, or change the permissions of this one");
+    if (fs::exists(fs::symlink_status(folder / name, failed)) && !read_marker(folder).contains(name))
+        return fail(ErrorKind::bad_input, "something that Omnistasis did not make is in the way of the output", folder / name,
+                    "only what it made itself is replaced", "move it away, or choose another place with --out or --name");
+    return OutputPlace(folder, name);
+}
+
+Result<void> OutputPlace::put(const fs::path& made) const {
+    // The note comes first: if the machine stops between the two, the next build knows the output as ours.
+    std::set<std::string> names = read_marker(folder_);
+    if (names.insert(name_).second)
+        if (auto written = write_marker(folder_, names); !written) return written;
+    std::error_code ignored;
+    bool replaces_folder = fs::is_directory(fs::symlink_status(output(), ignored)) || fs::is_directory(made, ignored);
+    long result = 0;
+    if (replaces_folder && fs::exists(fs::symlink_status(output(), ignored)))
+        // Old and new change places at once; the old one then goes with the staging folder.
+        result = ::syscall(SYS_renameat2, AT_FDCWD, made.c_str(), AT_FDCWD, output().c_str(), exchange_flag);
+    else
+        result = ::rename(made.c_str(), output().c_str());
+    if (result != 0)
+        return fail(ErrorKind::missing, "can't put the output in its place", output(), system_text(errno),
+                    "choose another folder with --out");
+    return {};
+}
+
+} // namespace omnistasis::build

@@ -1,0 +1,118 @@
+#include "cli/job.h"
+
+#include "support/files.h"
+
+#include <memory>
+#include <unistd.h>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace omnistasis::cli {
+
+namespace {
+
+struct BuildOptions : JobOptions {
+    bool save = false;
+    bool strict = false;
+};
+
+std::string plural(std::size_t count, const std::string& one, const std::string& many) {
+    return fmt::format("{} {}", count, count == 1 ? one : many);
+}
+
+void print_summary(const Job& job, const build::BuildResult& result, const BuildOptions& options) {
+    std::string path = shown_path(result.output.string());
+    if (options.quiet) {
+        fmt::print("{}\n", path);
+        return;
+    }
+    fmt::print("{}  {}\n", styled(path, Style::bold, STDOUT_FILENO), size_text(result.size));
+    fmt::print("  {} {} for {}, {} mode, with {}\n", job.project.layout == Layout::single ? "one file" : "a folder", job.project.layout == Layout::single ? "that runs alone" : "with all that it needs",
+               result.target, mode_word(job.project.mode), result.runtime);
+    fmt::print("  {}, {}, {}; {} in {} before compression\n", plural(result.modules, "module", "modules"), plural(result.libraries, "native library", "native libraries"),
+               plural(result.data_files, "data file", "data files"), size_text(result.tree_size), plural(result.tree_files, "file", "files"));
+    std::size_t most = options.verbose ? 10 : 4;
+    fmt::print("  largest:");
+    for (std::size_t i = 0; i < result.largest.size() && i < most; ++i)
+        fmt::print("{} {} {}", i == 0 ? "" : ",", result.largest[i].name, size_text(result.largest[i].size));
+    fmt::print("\n");
+    if (!job.graph.absent.empty())
+        fmt::print("  {} that the application can do without {} not there{}\n", plural(job.graph.absent.size(), "import", "imports"), job.graph.absent.size() == 1 ? "is" : "are",
+                   options.verbose ? ":" : " (listed in trace.json)");
+    if (options.verbose)
+        for (const trace::Absent& absent : job.graph.absent) fmt::print("    {}  {}:{}\n", absent.name, shown_path(absent.file), absent.line);
+}
+
+void print_json(const Job& job, const build::BuildResult& result) {
+    nlohmann::ordered_json json;
+    json["format"] = 1;
+    json["output"] = result.output.string();
+    json["target"] = result.target;
+    json["layout"] = layout_word(job.project.layout);
+    json["mode"] = mode_word(job.project.mode);
+    json["runtime"] = result.runtime;
+    json["size"] = result.size;
+    json["tree"] = {{"size", result.tree_size}, {"files", result.tree_files}};
+    json["modules"] = result.modules;
+    json["libraries"] = result.libraries;
+    json["data_files"] = result.data_files;
+    json["largest"] = nlohmann::ordered_json::array();
+    for (const build::Contribution& one : result.largest) json["largest"].push_back({{"name", one.name}, {"size", one.size}, {"files", one.files}});
+    json["loose_ends"] = nlohmann::ordered_json::array();
+    for (const trace::LooseEnd& end : job.graph.loose_ends)
+        json["loose_ends"].push_back({{"kind", end.kind}, {"what", end.what}, {"file", end.file}, {"line", end.line}});
+    fmt::print("{}\n", json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+}
+
+Result<void> run_build(const BuildOptions& options) {
+    ProgressLine progress(options.quiet);
+    auto job = trace_project(options, progress);
+    if (!job) return progress.clear(), tl::make_unexpected(job.error());
+    if (options.strict && !job->graph.loose_ends.empty()) {
+        progress.clear();
+        print_loose_ends(job->graph.loose_ends, job->graph.loose_ends.size());
+        return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends", "settle each of them as it says");
+    }
+    auto result = build::build(job->project, *job->runtime, job->graph, job->installation, job->jobs, progress);
+    progress.clear();
+    if (!result) return tl::make_unexpected(result.error());
+    if (auto written = write_trace(*job); !written) return tl::make_unexpected(written.error());
+    if (options.save) {
+        fs::path file = job->project.folder / "omnistasis.toml";
+        if (auto written = write_atomically(file, project_file_text(job->project)); !written) return written;
+        if (!options.quiet && !options.json) fmt::print(stderr, "saved {}\n", shown_path(file.string()));
+    }
+    if (options.json) print_json(*job, *result);
+    else print_summary(*job, *result, options);
+    print_loose_ends(job->graph.loose_ends, options.verbose ? job->graph.loose_ends.size() : 10);
+    return {};
+}
+
+} // namespace
+
+void add_build_command(CLI::App& program, int& exit_code) {
+    auto options = std::make_shared<BuildOptions>();
+    CLI::App* command = program.add_subcommand("build", "make a standalone executable");
+    options->add_to(*command);
+    command->add_option("--name", options->project.name, "the executable's name (default: the entry point's)")->type_name("NAME");
+    command->add_option("--layout", options->project.layout, "`single`: one file; `folder`: a folder with the executable in it (default: single)")->type_name("LAYOUT");
+    command->add_option("--mode", options->project.mode, "`console` or `window`: with a terminal or without (default: console)")->type_name("MODE");
+    command->add_option("--icon", options->project.icon, "a picture: SVG, PNG, JPEG, ICO or ICNS")->type_name("FILE");
+    command->add_option("--target", options->project.targets, "the system that it is for (default: linux-x86_64)")->type_name("TARGET")->allow_extra_args(false);
+    command->add_option("--compress", options->project.compression, "`fast`, `balanced` or `small` (default: balanced)")->type_name("LEVEL");
+    command->add_flag("--save", options->save, "write what was said here into omnistasis.toml, for builds without options");
+    command->add_flag("--strict", options->strict, "build nothing while there are loose ends");
+    command->footer("Examples:\n"
+                    "  omnistasis build tides.py\n"
+                    "      out/linux-x86_64/tides is one file that runs on its own\n"
+                    "  omnistasis build tideboard/__main__.py --name tideboard --mode window --icon art/tide.svg --save\n"
+                    "      the same for a package with a window; the options are kept in omnistasis.toml");
+    command->callback([options, &exit_code] {
+        auto done = run_build(*options);
+        if (!done) print_error(done.error());
+        exit_code = done ? exit_done : exit_code_of(done.error().kind);
+    });
+}
+
+} // namespace omnistasis::cli

@@ -1,0 +1,97 @@
+#include "cli/job.h"
+#include "report/trace_json.h"
+
+#include <map>
+#include <memory>
+#include <unistd.h>
+
+#include <fmt/format.h>
+
+namespace omnistasis::cli {
+
+namespace {
+
+/// The heading that a unit stands under.
+std::string heading(const trace::Unit& unit) {
+    if (unit.own) return unit.kind == trace::UnitKind::data ? "data of the application" : "the application";
+    if (unit.kind == trace::UnitKind::native) return "native libraries";
+    if (unit.kind == trace::UnitKind::data) return "data of packages";
+    if (unit.kind == trace::UnitKind::program) return "the runtime";
+    if (unit.place.find("site-packages/") != std::string::npos) return "packages";
+    if (unit.kind == trace::UnitKind::built_in) return "built into the runtime";
+    return "the standard library";
+}
+
+void print_trace(const trace::Graph& graph, const JobOptions& options) {
+    std::map<std::string, std::vector<const trace::Unit*>> groups;
+    for (const trace::Unit& unit : graph.units) groups[heading(unit)].push_back(&unit);
+    for (const char* name : {"the application", "data of the application", "packages", "data of packages", "native libraries", "the runtime",
+                             "the standard library", "built into the runtime"}) {
+        auto group = groups.find(name);
+        if (group == groups.end()) continue;
+        fmt::print("{}  {}\n", styled(name, Style::bold, STDOUT_FILENO), group->second.size());
+        bool listed = options.verbose || group->second.size() <= 12;
+        std::map<std::string, std::size_t> tops;
+        for (const trace::Unit* unit : group->second) {
+            if (listed) fmt::print("  {}{}\n", unit->name, unit->file.empty() || !options.verbose ? "" : "  " + unit->file);
+            bool by_name = unit->kind == trace::UnitKind::code || unit->kind == trace::UnitKind::extension || unit->kind == trace::UnitKind::folder ||
+                           unit->kind == trace::UnitKind::built_in;
+            std::string inner = unit->name.substr(unit->name.find("site-packages/") == std::string::npos ? 0 : unit->name.find("site-packages/") + 14);
+            ++tops[inner.substr(0, inner.find_first_of(by_name ? "." : "/"))];
+        }
+        if (listed) continue;
+        std::string line = " ";
+        for (const auto& [top, count] : tops) {
+            std::string word = count > 1 ? fmt::format(" {} ({})", top, count) : " " + top;
+            if (line.size() + word.size() > 100) {
+                fmt::print("{}\n", line);
+                line = " ";
+            }
+            line += word;
+        }
+        fmt::print("{}\n", line);
+    }
+    if (graph.absent.empty()) return;
+    fmt::print("{}  {}\n", styled("imports that may fail and are not there", Style::bold, STDOUT_FILENO), graph.absent.size());
+    std::size_t most = options.verbose ? graph.absent.size() : 8;
+    for (std::size_t i = 0; i < graph.absent.size() && i < most; ++i)
+        fmt::print("  {}  {}:{}\n", graph.absent[i].name, shown_path(graph.absent[i].file), graph.absent[i].line);
+    if (graph.absent.size() > most) fmt::print("  and {} more, with -v or in trace.json\n", graph.absent.size() - most);
+}
+
+Result<void> run_trace(const JobOptions& options) {
+    ProgressLine progress(options.quiet);
+    auto job = trace_project(options, progress);
+    progress.clear();
+    if (!job) return tl::make_unexpected(job.error());
+    auto file = write_trace(*job);
+    if (!file) return tl::make_unexpected(file.error());
+    if (options.json) fmt::print("{}", report::trace_json(job->graph, job->project.targets.front(), job->runtime->title()));
+    else if (options.quiet) fmt::print("{}\n", shown_path(file->string()));
+    else {
+        print_trace(job->graph, options);
+        fmt::print("all of it, with reasons: {}\n", shown_path(file->string()));
+    }
+    print_loose_ends(job->graph.loose_ends, options.verbose ? job->graph.loose_ends.size() : 10);
+    return {};
+}
+
+} // namespace
+
+void add_trace_command(CLI::App& program, int& exit_code) {
+    auto options = std::make_shared<JobOptions>();
+    CLI::App* command = program.add_subcommand("trace", "find everything that the application needs");
+    options->add_to(*command);
+    command->footer("Examples:\n"
+                    "  omnistasis trace tides.py\n"
+                    "      modules, native libraries and data, and what could not be settled\n"
+                    "  omnistasis trace --json | jq '.loose_ends'\n"
+                    "      the same for the project in this folder, for another program");
+    command->callback([options, &exit_code] {
+        auto done = run_trace(*options);
+        if (!done) print_error(done.error());
+        exit_code = done ? exit_done : exit_code_of(done.error().kind);
+    });
+}
+
+} // namespace omnistasis::cli

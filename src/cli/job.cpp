@@ -1,0 +1,71 @@
+#include "cli/job.h"
+
+#include "build/output_place.h"
+#include "dress/icon.h"
+#include "project/assets.h"
+#include "report/trace_json.h"
+#include "runtimes/registry.h"
+#include "trace/tracer.h"
+
+#include <thread>
+
+namespace omnistasis::cli {
+
+void JobOptions::add_to(CLI::App& command) {
+    command.add_option("ENTRY", project.entry, "the source file that is started, or a folder with an omnistasis.toml (default: this folder)");
+    command.add_option("--include", project.include, "a module, or a pattern of modules, that is needed though nothing shows it")->type_name("PATTERN")->allow_extra_args(false);
+    command.add_option("--exclude", project.exclude, "a module, package or pattern that stays out")->type_name("PATTERN")->allow_extra_args(false);
+    command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")->type_name("FROM[=TO]")->allow_extra_args(false);
+    command.add_option("--runtime", project.runtime, "the interpreter, or its virtual environment")->type_name("PATH");
+    command.add_option("--out", project.out, "the folder for what is made (default: out/TARGET in the project)")->type_name("FOLDER");
+    command.add_option("-j,--jobs", jobs, "how many jobs at once (default: one a core)")->type_name("N")->check(CLI::Range(1, 1024));
+    command.add_flag("-q,--quiet", quiet, "print errors and the result only");
+    command.add_flag("-v,--verbose", verbose, "print everything that was found");
+    command.add_flag("--json", json, "print the result as one JSON object");
+}
+
+Result<Job> trace_project(const JobOptions& options, Observer& observer) {
+    Job job;
+    job.jobs = options.jobs != 0 ? options.jobs : std::max(1u, std::thread::hardware_concurrency());
+    auto installation = build::Installation::find();
+    if (!installation) return tl::make_unexpected(installation.error());
+    job.installation = std::move(*installation);
+    auto project = load_project(options.project);
+    if (!project) return tl::make_unexpected(project.error());
+    job.project = std::move(*project);
+    auto assets = find_assets(job.project);
+    if (!assets) return tl::make_unexpected(assets.error());
+    if (!job.project.icon.empty()) {
+        fs::path file = job.project.folder / job.project.icon;
+        auto icon = dress::read_icon(file);
+        if (!icon) return tl::make_unexpected(icon.error());
+        assets->push_back({file, "../share/" + job.project.name + dress::icon_ending(icon->kind)});
+    }
+    observer.step("asking", 0);
+    auto runtime = make_runtime(job.project, job.installation.data);
+    if (!runtime) return tl::make_unexpected(runtime.error());
+    job.runtime = std::move(*runtime);
+    auto host = native::HostLibraries::read(job.installation.data / "notes", job.project.targets.front());
+    if (!host) return tl::make_unexpected(host.error());
+    job.host = std::move(*host);
+    auto graph = trace::trace(*job.runtime, *assets, *job.host, job.jobs, observer);
+    if (!graph) return tl::make_unexpected(graph.error());
+    job.graph = std::move(*graph);
+    return job;
+}
+
+Result<fs::path> write_trace(const Job& job) {
+    const std::string& target = job.project.targets.front();
+    fs::path folder = job.project.out.empty() ? job.project.folder / "out" / target : job.project.out;
+    auto place = build::OutputPlace::prepare(folder, "trace.json");
+    if (!place) return tl::make_unexpected(place.error());
+    auto staging = StagingFolder::make(folder, "trace.json");
+    if (!staging) return tl::make_unexpected(staging.error());
+    fs::path made = staging->path() / "trace.json";
+    if (auto written = write_atomically(made, report::trace_json(job.graph, target, job.runtime->title())); !written)
+        return tl::make_unexpected(written.error());
+    if (auto put = place->put(made); !put) return tl::make_unexpected(put.error());
+    return place->output();
+}
+
+} // namespace omnistasis::cli

@@ -1,0 +1,50 @@
+#pragma once
+
+#include "build/builder.h"
+#include "cli/terminal.h"
+#include "native/host_libraries.h"
+#include "project/project.h"
+#include "trace/graph.h"
+
+#include <memory>
+#include <optional>
+
+#include <CLI/CLI.hpp>
+
+namespace omnistasis::cli {
+
+/// The options that commands on a project share.
+struct JobOptions {
+    ProjectOptions project;
+    unsigned jobs = 0; ///< 0: as many as there are cores
+    bool quiet = false;
+    bool verbose = false;
+    bool json = false;
+
+    /// Adds them to a command, with ENTRY.
+    void add_to(CLI::App& command);
+};
+
+/// A project that was traced.
+struct Job {
+    Project project;
+    build::Installation installation;
+    std::unique_ptr<trace::Runtime> runtime;
+    std::optional<native::HostLibraries> host;
+    trace::Graph graph;
+    unsigned jobs = 1;
+};
+
+/// Loads the project, checks what it names, asks its runtime, traces it.
+Result<Job> trace_project(const JobOptions& options, Observer& observer);
+
+/// Writes trace.json into the job's output folder; returns its path.
+Result<std::filesystem::path> write_trace(const Job& job);
+
+/// Adds a command to the program; `result` takes its exit code when it was called.
+void add_build_command(CLI::App& program, int& result);
+void add_trace_command(CLI::App& program, int& result);
+void add_why_command(CLI::App& program, int& result);
+void add_demo_command(CLI::App& program, int& result);
+
+} // namespace omnistasis::cli

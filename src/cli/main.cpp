@@ -1,0 +1,71 @@
+#include "cli/job.h"
+#include "support/near_match.h"
+
+#include <exception>
+
+#include <fmt/format.h>
+
+using namespace omnistasis;
+
+namespace {
+
+/// What CLI11 could not make sense of, in our own form: with the near matches among the commands and options.
+Error usage_error(const CLI::App& program, const CLI::ParseError& problem, int count, char** words) {
+    Error error{ErrorKind::usage, problem.what(), {}, {}, "omnistasis --help, or omnistasis COMMAND --help"};
+    const CLI::App* command = &program;
+    for (const CLI::App* chosen : program.get_subcommands()) command = chosen;
+    std::vector<std::string> names;
+    for (const CLI::App* sub : program.get_subcommands([](const CLI::App*) { return true; })) names.push_back(sub->get_name());
+    if (command == &program && count > 1 && words[1][0] != '-') {
+        error.what = fmt::format("there is no command `{}`", words[1]);
+    } else {
+        names.clear();
+        for (const CLI::Option* option : command->get_options())
+            for (const std::string& name : option->get_lnames()) names.push_back("--" + name);
+        for (int i = 1; i < count; ++i) {
+            std::string word = words[i];
+            word = word.substr(0, word.find('='));
+            if (!word.starts_with("--") || std::find(names.begin(), names.end(), word) != names.end()) continue;
+            error.what = fmt::format("there is no option `{}`", word);
+            if (auto near = near_matches(word, names); !near.empty()) error.hint = fmt::format("did you mean {}?", near.front());
+            return error;
+        }
+        return error;
+    }
+    if (auto near = near_matches(words[1], names); !near.empty()) error.hint = fmt::format("did you mean `{}`?", near.front());
+    return error;
+}
+
+int run(int count, char** words) {
+    cli::handle_interruptions();
+    CLI::App program("Makes standalone executables of applications in interpreted languages, and shows that they run alone.", "omnistasis");
+    program.set_version_flag("--version", "omnistasis " OMNISTASIS_VERSION);
+    program.require_subcommand(1);
+    program.get_formatter()->column_width(28);
+    program.footer("The shortest way:\n  omnistasis build app.py\nA complete example with explanations:\n  omnistasis demo");
+    int exit_code = cli::exit_done;
+    cli::add_build_command(program, exit_code);
+    cli::add_trace_command(program, exit_code);
+    cli::add_why_command(program, exit_code);
+    cli::add_demo_command(program, exit_code);
+    try {
+        program.parse(count, words);
+    } catch (const CLI::Success& asked) {
+        return program.exit(asked);
+    } catch (const CLI::ParseError& problem) {
+        cli::print_error(usage_error(program, problem, count, words));
+        return cli::exit_code_of(ErrorKind::usage);
+    }
+    return exit_code;
+}
+
+} // namespace
+
+int main(int count, char** words) {
+    try {
+        return run(count, words);
+    } catch (const std::exception& error) {
+        cli::print_error({ErrorKind::fault, "Omnistasis itself has failed", {}, error.what(), "please report this, with the command that was given"});
+        return cli::exit_code_of(ErrorKind::fault);
+    }
+}

@@ -1,0 +1,142 @@
+#include "cli/terminal.h"
+
+#include "support/files.h"
+
+#include <csignal>
+#include <cstdio>
+#include <cstdlib>
+#include <sys/ioctl.h>
+#include <thread>
+#include <unistd.h>
+
+#include <fmt/format.h>
+
+namespace omnistasis::cli {
+
+namespace {
+
+bool is_coloured(int descriptor) {
+    const char* no_colour = std::getenv("NO_COLOR");
+    return ::isatty(descriptor) && (no_colour == nullptr || *no_colour == '\0');
+}
+
+} // namespace
+
+int exit_code_of(ErrorKind kind) {
+    switch (kind) {
+    case ErrorKind::refused: return 1;
+    case ErrorKind::usage: return 2;
+    case ErrorKind::bad_input: return 3;
+    case ErrorKind::missing: return 4;
+    case ErrorKind::fault: return 70;
+    }
+    return 70;
+}
+
+std::string styled(const std::string& text, Style style, int descriptor) {
+    if (!is_coloured(descriptor)) return text;
+    const char* code = style == Style::bold ? "1" : style == Style::warning ? "33" : "31;1";
+    return fmt::format("\033[{}m{}\033[0m", code, text);
+}
+
+std::string shown_path(const std::string& path) {
+    std::error_code failed;
+    fs::path here = fs::current_path(failed);
+    std::string relative = failed ? std::string() : fs::path(path).lexically_relative(here).string();
+    return relative.empty() || relative.starts_with("..") ? path : relative;
+}
+
+void print_error(const Error& error) {
+    std::string text = styled("error", Style::error, STDERR_FILENO) + ": " + error.what + "\n";
+    auto line = [&](const char* label, const std::string& value) {
+        if (!value.empty()) text += fmt::format("  {:6} {}\n", label, value);
+    };
+    line("where", error.where);
+    line("why", error.why);
+    line("try", error.hint);
+    fmt::print(stderr, "{}", text);
+}
+
+void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most) {
+    if (ends.empty()) return;
+    std::string head = ends.size() == 1 ? "1 loose end" : fmt::format("{} loose ends", ends.size());
+    std::string text = styled(head, Style::warning, STDERR_FILENO) + "\n";
+    for (std::size_t i = 0; i < ends.size() && i < most; ++i) {
+        const trace::LooseEnd& end = ends[i];
+        std::string where = end.line != 0 ? fmt::format("{}:{}", shown_path(end.file), end.line) : shown_path(end.file);
+        text += fmt::format("  {}: {}\n    effect {}\n    try    {}\n", where, end.what, end.effect, end.advice);
+    }
+    if (ends.size() > most) text += fmt::format("  and {} more, all in trace.json\n", ends.size() - most);
+    fmt::print(stderr, "{}", text);
+}
+
+std::string size_text(std::uint64_t bytes) {
+    const char* units[] = {"B", "kB", "MB", "GB", "TB"};
+    double value = static_cast<double>(bytes);
+    std::size_t unit = 0;
+    for (; value >= 999.5 && unit < 4; ++unit) value /= 1000;
+    return unit == 0 ? fmt::format("{} B", bytes) : value < 9.95 ? fmt::format("{:.1f} {}", value, units[unit]) : fmt::format("{:.0f} {}", value, units[unit]);
+}
+
+ProgressLine::ProgressLine(bool quiet) : shows_(!quiet && ::isatty(STDERR_FILENO)) {}
+ProgressLine::~ProgressLine() { clear(); }
+
+void ProgressLine::step(std::string_view name, std::size_t total) {
+    std::lock_guard lock(mutex_);
+    name_ = name;
+    total_ = total;
+    done_ = 0;
+    if (shows_) draw();
+}
+
+void ProgressLine::advance(std::size_t count) {
+    std::lock_guard lock(mutex_);
+    done_ += count;
+    auto now = std::chrono::steady_clock::now();
+    if (!shows_ || now - last_ < std::chrono::milliseconds(40)) return;
+    last_ = now;
+    draw();
+}
+
+void ProgressLine::draw() {
+    winsize window{};
+    std::size_t columns = ::ioctl(STDERR_FILENO, TIOCGWINSZ, &window) == 0 && window.ws_col > 0 ? window.ws_col : 80;
+    std::string line = fmt::format("{:12}", name_);
+    if (total_ > 0) {
+        std::size_t width = columns > 50 ? 30 : 10;
+        double share = std::min(1.0, static_cast<double>(done_) / static_cast<double>(total_));
+        auto filled = static_cast<std::size_t>(share * static_cast<double>(width));
+        line += fmt::format(" {}{} {:3.0f} %", std::string(filled, '='), std::string(width - filled, '.'), share * 100);
+    } else if (done_ > 0) {
+        line += fmt::format(" {}", done_);
+    }
+    if (line.size() >= columns) line.resize(columns - 1);
+    fmt::print(stderr, "\r\033[K{}", line);
+    std::fflush(stderr);
+    drawn_ = true;
+}
+
+void ProgressLine::clear() {
+    std::lock_guard lock(mutex_);
+    if (drawn_) fmt::print(stderr, "\r\033[K");
+    std::fflush(stderr);
+    drawn_ = false;
+}
+
+void handle_interruptions() {
+    ::signal(SIGPIPE, SIG_IGN);
+    sigset_t signals;
+    sigemptyset(&signals);
+    for (int number : {SIGINT, SIGTERM, SIGHUP}) sigaddset(&signals, number);
+    pthread_sigmask(SIG_BLOCK, &signals, nullptr);
+    std::thread([signals] {
+        int number = 0;
+        sigwait(&signals, &number);
+        remove_staging_folders();
+        if (::isatty(STDERR_FILENO)) fmt::print(stderr, "\r\033[K");
+        fmt::print(stderr, "interrupted: nothing was changed\n");
+        ::_exit(128 + number);
+    }).detach();
+}
+
+} // namespace omnistasis::cli

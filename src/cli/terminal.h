@@ -1,0 +1,61 @@
+#pragma once
+
+#include "support/error.h"
+#include "support/observer.h"
+#include "trace/graph.h"
+
+#include <chrono>
+#include <cstdint>
+#include <mutex>
+#include <string>
+#include <vector>
+
+namespace omnistasis::cli {
+
+/// Exit codes (docs/exit-codes.md).
+constexpr int exit_done = 0;
+int exit_code_of(ErrorKind kind);
+
+/// Prints an error to standard error: what, where, why and what to try, each where it is known.
+void print_error(const Error& error);
+
+/// Prints what the trace could not settle to standard error, most important first; at most `most`, and says so.
+void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most);
+
+/// "4.9 MB": decimal units, at most three digits.
+std::string size_text(std::uint64_t bytes);
+
+/// `text` in bold, or in the colour of a warning or an error, where standard error (or output) is a terminal and
+/// NO_COLOR is not set.
+enum class Style { bold, warning, error };
+std::string styled(const std::string& text, Style style, int descriptor);
+
+/// A path as the user would write it: relative to the present folder where it is below it.
+std::string shown_path(const std::string& path);
+
+/// Shows progress in one line of standard error, and only on a terminal.
+class ProgressLine : public Observer {
+  public:
+    explicit ProgressLine(bool quiet);
+    ~ProgressLine() override;
+    void step(std::string_view name, std::size_t total) override;
+    void advance(std::size_t count) override;
+    /// Takes the line off the screen.
+    void clear();
+
+  private:
+    void draw();
+    bool shows_ = false;
+    std::mutex mutex_;
+    std::string name_;
+    std::size_t total_ = 0;
+    std::size_t done_ = 0;
+    bool drawn_ = false;
+    std::chrono::steady_clock::time_point last_;
+};
+
+/// From here on an interruption (Ctrl-C, a hang-up, a request to end) removes everything half-made and ends the
+/// program. Called once, before any other thread is started.
+void handle_interruptions();
+
+} // namespace omnistasis::cli

@@ -1,0 +1,66 @@
+#pragma once
+
+#include "native/elf_reader.h"
+#include "native/host_libraries.h"
+#include "native/loader_cache.h"
+
+#include <map>
+#include <memory>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace omnistasis::native {
+
+/// A library that goes into the app tree because another file needs it.
+struct ShippedLibrary {
+    std::string name;  ///< the name that it is asked for by
+    std::string file;  ///< its real path on this machine
+    std::string place; ///< in the app tree
+};
+
+/// One DT_NEEDED entry and what the dynamic loader makes of it.
+struct LibraryNeed {
+    std::string from_file;
+    std::string name;
+    std::string found_file; ///< empty where it is not found
+};
+
+/// The native libraries that files need, found by the dynamic loader's rules (ld.so(8)): DT_RPATH of the file
+/// and of those that loaded it unless it has a DT_RUNPATH, LD_LIBRARY_PATH, DT_RUNPATH, the loader cache, the
+/// default folders. A name is loaded once in a process: the first file found for it serves all.
+class Closure {
+  public:
+    /// `program` is what loads all files that are added: its own libraries and search path come first.
+    Closure(fs::path program, const HostLibraries& host);
+
+    /// Follows the needs of `file`, which goes to `place` in the app tree (or is a library in it).
+    Result<void> add(const fs::path& file, const std::string& place);
+
+    const std::vector<ShippedLibrary>& libraries() const { return shipped_; }
+    const std::vector<LibraryNeed>& needs() const { return needs_; }
+
+  private:
+    struct Loaded {
+        std::string file; ///< real path
+        ElfFile elf;
+        const Loaded* loader = nullptr;
+    };
+
+    Result<void> follow(const Loaded& loaded);
+    std::string find(const std::string& name, const Loaded& loaded) const;
+    bool fits(const std::string& file) const;
+    std::vector<std::string> folders_of(const std::string& list, const std::string& file) const;
+
+    const HostLibraries& host_;
+    LoaderCache cache_;
+    Loaded program_;
+    std::map<std::string, std::string> by_name_;      ///< names that were resolved, to real paths
+    std::map<std::string, std::string> place_of_;     ///< real path to place
+    std::set<std::string> followed_;
+    std::vector<std::unique_ptr<Loaded>> loaded_;
+    std::vector<ShippedLibrary> shipped_;
+    std::vector<LibraryNeed> needs_;
+};
+
+} // namespace omnistasis::native

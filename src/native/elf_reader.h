@@ -1,0 +1,64 @@
+#pragma once
+
+#include "support/files.h"
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace omnistasis::native {
+
+/// A program header (System V ABI, "Program Header").
+struct ElfSegment {
+    std::uint32_t type = 0;
+    std::uint32_t flags = 0;
+    std::uint64_t offset = 0;      ///< in the file
+    std::uint64_t address = 0;     ///< in memory, before relocation
+    std::uint64_t file_size = 0;
+    std::uint64_t memory_size = 0;
+    std::uint64_t alignment = 0;
+};
+
+/// An entry of the dynamic section (System V ABI, "Dynamic Section").
+struct ElfDynamic {
+    std::uint64_t tag = 0;
+    std::uint64_t value = 0;
+};
+
+/// The symbol versions that a file wants of one library (GNU extension, `.gnu.version_r`).
+struct ElfVersionNeed {
+    std::string library;
+    std::vector<std::string> versions;
+};
+
+/// What an ELF file says about itself to the dynamic loader.
+struct ElfFile {
+    bool is_64_bit = true;
+    bool little_endian = true;
+    std::uint16_t type = 0;    ///< ET_EXEC 2, ET_DYN 3
+    std::uint16_t machine = 0; ///< EM_X86_64 62, EM_AARCH64 183
+    std::string interpreter;   ///< PT_INTERP; empty where there is none
+    std::string soname;
+    std::vector<std::string> needed; ///< in the order of the file
+    std::optional<std::string> rpath;
+    std::optional<std::string> runpath;
+    bool ignores_default_folders = false; ///< DF_1_NODEFLIB
+    std::vector<ElfVersionNeed> version_needs;
+    std::vector<ElfSegment> segments;
+    std::vector<ElfDynamic> dynamic;
+
+    /// Whether both could be loaded into one process.
+    bool same_machine(const ElfFile& other) const {
+        return is_64_bit == other.is_64_bit && little_endian == other.little_endian && machine == other.machine;
+    }
+};
+
+/// True where the bytes begin as an ELF file does.
+bool looks_like_elf(ByteSpan bytes);
+
+/// Reads the headers and the dynamic section. The bytes may be anything: each offset is checked before it is
+/// followed. An error names the offset that is wrong.
+Result<ElfFile> read_elf(ByteSpan bytes, const std::string& name);
+
+} // namespace omnistasis::native

@@ -1,0 +1,33 @@
+#include "native/host_libraries.h"
+
+#include "support/pattern.h"
+
+#include <fmt/format.h>
+#include "support/toml.h"
+
+namespace omnistasis::native {
+
+Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, const std::string& target) {
+    std::filesystem::path file = notes / "hosts" / (target + ".toml");
+    toml::parse_result parsed = toml::parse_file(file.string());
+    if (!parsed)
+        return fail(ErrorKind::fault, "can't read the list of host libraries", file.string(),
+                    std::string(parsed.error().description()), "install Omnistasis anew");
+    std::vector<Entry> entries;
+    if (const toml::array* groups = parsed.table()["group"].as_array())
+        for (const toml::node& node : *groups) {
+            const toml::table& group = *node.as_table();
+            std::string reason = group["reason"].value_or(std::string());
+            if (const toml::array* names = group["libraries"].as_array())
+                for (const toml::node& name : *names) entries.push_back({name.value_or(std::string()), reason});
+        }
+    return HostLibraries(std::move(entries));
+}
+
+const HostLibraries::Entry* HostLibraries::find(const std::string& name) const {
+    for (const Entry& entry : entries_)
+        if (fits_pattern(name, entry.pattern)) return &entry;
+    return nullptr;
+}
+
+} // namespace omnistasis::native

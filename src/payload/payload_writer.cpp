@@ -1,0 +1,277 @@
+#include "payload/payload_writer.h"
+
+#include "payload_format.h"
+#include "support/hash.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <map>
+#include <memory>
+#include <optional>
+#include <unistd.h>
+
+#include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/parallel_pipeline.h>
+#include <zstd.h>
+
+namespace omnistasis::payload {
+
+namespace {
+
+/// Large enough that a block's own dictionary costs little, small enough that blocks spread over the cores.
+constexpr std::size_t block_size = 4u << 20;
+
+void put(std::string& out, std::uint64_t value, int width) {
+    for (int i = 0; i < width; ++i) out += static_cast<char>(value >> (8 * i));
+}
+
+void put(std::string& out, const Sha256& hash) { out.append(reinterpret_cast<const char*>(hash.data()), hash.size()); }
+
+void put_field(std::string& head, HeadTag tag, bool must_know, std::string_view value) {
+    put(head, tag, 2);
+    put(head, must_know ? head_must_know : 0, 2);
+    put(head, value.size(), 4);
+    head += value;
+}
+
+std::string make_head(const Description& description, const Sha256* tree_id, const Sha256* index_hash) {
+    auto view = [](const Sha256& hash) { return std::string_view(reinterpret_cast<const char*>(hash.data()), hash.size()); };
+    std::string head;
+    if (tree_id != nullptr) put_field(head, head_tree_id, true, view(*tree_id));
+    put_field(head, head_name, true, description.name);
+    put_field(head, head_start, true, description.start);
+    put_field(head, head_mode, true, std::string_view(description.window ? "\1" : "\0", 1));
+    if (index_hash != nullptr) put_field(head, head_index_hash, true, view(*index_hash));
+    if (!description.tree_folder.empty()) put_field(head, head_tree_folder, true, description.tree_folder);
+    if (!description.version.empty()) put_field(head, head_version, false, description.version);
+    return head;
+}
+
+std::string make_trailer(std::uint64_t payload_offset, std::uint64_t head_offset, const std::string& head,
+                         std::uint64_t index_offset, std::uint64_t index_stored, std::uint64_t index_raw) {
+    std::string trailer(trailer_magic, sizeof trailer_magic);
+    put(trailer, format_version, 4);
+    put(trailer, 0, 4);
+    put(trailer, payload_offset, 8);
+    put(trailer, head_offset + head.size() + trailer_size, 8);
+    put(trailer, head_offset, 8);
+    put(trailer, head.size(), 8);
+    put(trailer, index_offset, 8);
+    put(trailer, index_stored, 8);
+    put(trailer, index_raw, 8);
+    put(trailer, sha256(head));
+    trailer.resize(trailer_own_hash, '\0');
+    Sha256 own = sha256(trailer);
+    trailer.append(reinterpret_cast<const char*>(own.data()), 8);
+    return trailer;
+}
+
+/// A content that one file or several have.
+struct Content {
+    const TreeFile* file = nullptr;
+    std::optional<MappedFile> mapped;
+    ByteSpan bytes;
+    Sha256 hash{};
+};
+
+Result<void> load(Content& content) {
+    if (content.file->source.empty()) {
+        content.bytes = {reinterpret_cast<const std::uint8_t*>(content.file->content.data()), content.file->content.size()};
+    } else {
+        auto mapped = MappedFile::open(content.file->source);
+        if (!mapped) return tl::make_unexpected(mapped.error());
+        content.mapped = std::move(*mapped);
+        content.bytes = content.mapped->bytes();
+    }
+    content.hash = sha256(content.bytes);
+    return {};
+}
+
+struct Block {
+    Bytes raw;
+    std::string stored;
+    Sha256 hash{};
+};
+
+class Writer {
+  public:
+    Writer(const fs::path& output, std::vector<TreeFile> files, const Description& description, int level, Observer& observer)
+        : output_(output), files_(std::move(files)), description_(description), level_(level), observer_(observer) {}
+
+    ~Writer() {
+        if (descriptor_ >= 0) ::close(descriptor_);
+    }
+
+    Result<PayloadSizes> run() {
+        std::ranges::sort(files_, {}, &TreeFile::place);
+        if (auto done = gather_contents(); !done) return tl::make_unexpected(done.error());
+        descriptor_ = ::open(output_.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC);
+        if (descriptor_ < 0) return cant_write();
+        payload_offset_ = fs::file_size(output_);
+        std::uint64_t padding = (16 - payload_offset_ % 16) % 16;
+        if (!append(std::string(padding, '\0'))) return cant_write();
+        payload_offset_ += padding;
+        written_ = 0;
+        write_blocks();
+        if (failed_) return cant_write();
+
+        std::string raw = make_index();
+        std::string stored(ZSTD_compressBound(raw.size()), '\0');
+        stored.resize(ZSTD_compress(stored.data(), stored.size(), raw.data(), raw.size(), 19));
+        Sha256 index_hash = sha256(stored);
+        std::uint64_t index_offset = written_;
+        std::string head = make_head(description_, &tree_id_, &index_hash);
+        std::string rest = stored + head;
+        rest += make_trailer(payload_offset_, index_offset + stored.size(), head, index_offset, stored.size(), raw.size());
+        if (!append(rest)) return cant_write();
+        sizes_.stored = written_;
+        return sizes_;
+    }
+
+  private:
+    tl::unexpected<Error> cant_write() const {
+        return fail(ErrorKind::missing, "can't write the output", output_.filename().string(), system_text(errno),
+                    "make room on the disk, or choose another folder with --out");
+    }
+
+    bool append(std::string_view bytes) {
+        while (!bytes.empty()) {
+            ssize_t count = ::write(descriptor_, bytes.data(), bytes.size());
+            if (count < 0 && errno == EINTR) continue;
+            if (count <= 0) return false;
+            bytes.remove_prefix(static_cast<std::size_t>(count));
+            written_ += static_cast<std::uint64_t>(count);
+        }
+        return true;
+    }
+
+    /// Files of one kind side by side compress best: the contents are ordered by file ending, then by place.
+    Result<void> gather_contents() {
+        std::vector<const TreeFile*> order;
+        for (const TreeFile& file : files_) order.push_back(&file);
+        auto ending = [](const TreeFile* file) { return fs::path(file->place).extension().string(); };
+        std::ranges::stable_sort(order, {}, ending);
+        std::vector<Content> all(order.size());
+        std::vector<std::optional<Error>> errors(order.size());
+        oneapi::tbb::parallel_for(std::size_t(0), order.size(), [&](std::size_t i) {
+            all[i].file = order[i];
+            if (auto done = load(all[i]); !done) errors[i] = done.error();
+        });
+        for (auto& error : errors)
+            if (error) return tl::make_unexpected(*error);
+        std::map<Sha256, std::uint32_t> numbers;
+        for (Content& content : all) {
+            auto [entry, is_new] = numbers.try_emplace(content.hash, static_cast<std::uint32_t>(contents_.size()));
+            number_of_[content.file] = entry->second;
+            if (!is_new) continue;
+            sizes_.raw += content.bytes.size();
+            contents_.push_back(std::move(content));
+        }
+        return {};
+    }
+
+    void write_blocks() {
+        observer_.step("compressing", static_cast<std::size_t>(sizes_.raw));
+        std::size_t next = 0, used = 0;
+        auto cut = [&](oneapi::tbb::flow_control& control) -> std::shared_ptr<Block> {
+            auto block = std::make_shared<Block>();
+            while (next < contents_.size() && block->raw.size() < block_size) {
+                ByteSpan left = contents_[next].bytes.subspan(used);
+                std::size_t size = std::min(left.size(), block_size - block->raw.size());
+                block->raw.insert(block->raw.end(), left.begin(), left.begin() + static_cast<std::ptrdiff_t>(size));
+                used += size;
+                if (used == contents_[next].bytes.size()) {
+                    ++next;
+                    used = 0;
+                }
+            }
+            if (block->raw.empty() || failed_) control.stop();
+            return block;
+        };
+        auto compress = [&](std::shared_ptr<Block> block) {
+            block->stored.resize(ZSTD_compressBound(block->raw.size()));
+            std::size_t size = ZSTD_compress(block->stored.data(), block->stored.size(), block->raw.data(), block->raw.size(), level_);
+            // What does not become smaller is stored as it is; equal sizes say so.
+            if (ZSTD_isError(size) || size >= block->raw.size())
+                block->stored.assign(reinterpret_cast<const char*>(block->raw.data()), block->raw.size());
+            else
+                block->stored.resize(size);
+            block->hash = sha256(block->stored);
+            observer_.advance(block->raw.size());
+            return block;
+        };
+        auto write = [&](std::shared_ptr<Block> block) {
+            put(blocks_, written_, 8);
+            put(blocks_, block->stored.size(), 4);
+            put(blocks_, block->raw.size(), 4);
+            put(blocks_, block->hash);
+            ++block_count_;
+            if (!append(block->stored)) failed_ = true;
+        };
+        using oneapi::tbb::filter_mode;
+        using oneapi::tbb::make_filter;
+        oneapi::tbb::parallel_pipeline(
+            16, make_filter<void, std::shared_ptr<Block>>(filter_mode::serial_in_order, cut) &
+                    make_filter<std::shared_ptr<Block>, std::shared_ptr<Block>>(filter_mode::parallel, compress) &
+                    make_filter<std::shared_ptr<Block>, void>(filter_mode::serial_in_order, write));
+    }
+
+    std::string make_index() {
+        std::string index;
+        put(index, block_count_, 4);
+        put(index, contents_.size(), 4);
+        put(index, files_.size(), 4);
+        index += blocks_;
+        for (const Content& content : contents_) {
+            put(index, content.bytes.size(), 8);
+            put(index, content.hash);
+        }
+        // The tree's id does not depend on how the tree is stored.
+        std::string identity = description_.start + '\0';
+        for (const TreeFile& file : files_) {
+            std::uint32_t number = number_of_[&file];
+            put(index, number, 4);
+            put(index, file.mode, 2);
+            put(index, file.place.size(), 2);
+            index += file.place;
+            identity += file.place + '\0';
+            put(identity, file.mode, 2);
+            put(identity, contents_[number].hash);
+        }
+        tree_id_ = sha256(identity);
+        return index;
+    }
+
+    fs::path output_;
+    std::vector<TreeFile> files_;
+    const Description& description_;
+    int level_;
+    Observer& observer_;
+    int descriptor_ = -1;
+    std::uint64_t payload_offset_ = 0;
+    std::uint64_t written_ = 0; ///< since the payload's start
+    std::vector<Content> contents_;
+    std::map<const TreeFile*, std::uint32_t> number_of_;
+    std::string blocks_;
+    std::uint32_t block_count_ = 0;
+    bool failed_ = false;
+    Sha256 tree_id_{};
+    PayloadSizes sizes_;
+};
+
+} // namespace
+
+std::string folder_payload(const Description& description, std::uint64_t launcher_size) {
+    std::string head = make_head(description, nullptr, nullptr);
+    return head + make_trailer(launcher_size, 0, head, 0, 0, 0);
+}
+
+Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files, const Description& description,
+                                    int level, Observer& observer) {
+    return Writer(output, std::move(files), description, level, observer).run();
+}
+
+} // namespace omnistasis::payload

@@ -1,0 +1,51 @@
+#include "plan/plan.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+namespace omnistasis::plan {
+
+namespace {
+
+using trace::UnitKind;
+
+bool is_native(UnitKind kind) {
+    return kind == UnitKind::extension || kind == UnitKind::native || kind == UnitKind::program;
+}
+
+/// The loader's name for the way from the folder of one place to that of another.
+std::string way(const std::string& from_place, const std::string& to_place) {
+    std::filesystem::path from = std::filesystem::path(from_place).parent_path();
+    std::filesystem::path to = std::filesystem::path(to_place).parent_path();
+    std::string relative = to.lexically_relative(from).string();
+    return relative == "." || relative.empty() ? "$ORIGIN" : "$ORIGIN/" + relative;
+}
+
+} // namespace
+
+Plan make_plan(const trace::Graph& graph) {
+    std::map<trace::UnitId, std::set<std::string>> ways;
+    for (const trace::Edge& edge : graph.edges) {
+        const trace::Unit& from = graph.units[edge.from];
+        const trace::Unit& to = graph.units[edge.to];
+        if (is_native(from.kind) && to.kind == UnitKind::native) ways[edge.from].insert(way(from.place, to.place));
+    }
+    Plan plan;
+    for (trace::UnitId id = 0; id < graph.units.size(); ++id) {
+        const trace::Unit& unit = graph.units[id];
+        if (unit.kind == UnitKind::code || unit.kind == UnitKind::extension || unit.kind == UnitKind::folder)
+            plan.code.push_back(unit);
+        if (unit.kind == UnitKind::code || unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in) continue;
+        PlannedFile file{unit.place, unit.file, Treatment::copy, unit.kind == UnitKind::program, {}, id};
+        if (is_native(unit.kind)) {
+            file.treatment = Treatment::relink;
+            for (const std::string& one : ways[id]) file.search_path += (file.search_path.empty() ? "" : ":") + one;
+        }
+        plan.files.push_back(std::move(file));
+    }
+    std::ranges::sort(plan.files, {}, &PlannedFile::place);
+    return plan;
+}
+
+} // namespace omnistasis::plan

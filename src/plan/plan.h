@@ -1,0 +1,38 @@
+#pragma once
+
+#include "trace/graph.h"
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace omnistasis::plan {
+
+/// What happens to a file on its way into the app tree.
+enum class Treatment : std::uint8_t {
+    copy,   ///< as it is
+    relink, ///< a native file: its library search path is set
+};
+
+/// One file of the app tree that comes from a file of this machine.
+struct PlannedFile {
+    std::string place; ///< relative to the app tree
+    std::string source;
+    Treatment treatment = Treatment::copy;
+    bool executable = false;
+    std::string search_path; ///< relink: what the loader shall look through
+    trace::UnitId unit = 0;  ///< of the graph; why the file is there
+};
+
+/// What the app tree will hold, before anything is read or written.
+struct Plan {
+    std::vector<PlannedFile> files; ///< sorted by place
+    std::vector<trace::Unit> code;  ///< what the runtime compiles or lists: code, extensions, packages without a file
+};
+
+/// Decides place and treatment of each unit. Native files get a search path that leads from their place to those of
+/// the libraries they need, and to nothing else.
+Plan make_plan(const trace::Graph& graph);
+
+} // namespace omnistasis::plan

@@ -1,0 +1,19 @@
+#pragma once
+
+#include "project/project.h"
+
+#include <vector>
+
+namespace omnistasis {
+
+/// A file that an asset pattern names, and where it goes below the project's place in the app tree.
+struct AssetFile {
+    std::filesystem::path file;
+    std::string place; ///< relative to the place of the project's folder
+};
+
+/// Resolves the project's assets. A pattern that matches nothing is an error. Links that lead out of the project are
+/// followed; a place that would leave the app tree is an error.
+Result<std::vector<AssetFile>> find_assets(const Project& project);
+
+} // namespace omnistasis

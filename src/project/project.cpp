@@ -1,0 +1,248 @@
+#include "project/project.h"
+
+#include "project/project_file.h"
+#include "support/files.h"
+#include "support/near_match.h"
+
+#include <algorithm>
+#include <array>
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace omnistasis {
+
+namespace {
+
+constexpr const char* project_file_name = "omnistasis.toml";
+
+template <typename T, std::size_t N> using Words = std::array<std::pair<const char*, T>, N>;
+constexpr Words<Mode, 2> modes{{{"console", Mode::console}, {"window", Mode::window}}};
+constexpr Words<Layout, 2> layouts{{{"single", Layout::single}, {"folder", Layout::folder}}};
+constexpr Words<Compression, 3> compressions{
+    {{"fast", Compression::fast}, {"balanced", Compression::balanced}, {"small", Compression::small}}};
+
+template <typename T, std::size_t N>
+Result<T> parse_word(const Words<T, N>& words, const std::string& kind, const std::string& word, const std::string& where) {
+    std::vector<std::string> names;
+    for (const auto& [name, value] : words) {
+        if (word == name) return value;
+        names.emplace_back(name);
+    }
+    // A position in a file is bad input; an option is wrong usage.
+    return fail(where.starts_with("--") ? ErrorKind::usage : ErrorKind::bad_input, fmt::format("there is no {} `{}`", kind, word), where, "",
+                fmt::format("it is one of {}", fmt::join(names, ", ")));
+}
+
+template <typename T, std::size_t N> std::string word_of(const Words<T, N>& words, T wanted) {
+    for (const auto& [name, value] : words)
+        if (value == wanted) return name;
+    return {};
+}
+
+/// A name that is a file name everywhere.
+Result<void> check_name(const std::string& name) {
+    bool bad = name.empty() || name == "." || name == ".." || name.size() > 120 || name.find_first_of("/\\:*?\"<>|\n\t") != std::string::npos ||
+               std::ranges::any_of(name, [](char c) { return static_cast<unsigned char>(c) < 0x20; });
+    if (!bad) return {};
+    return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", name), "app.name or --name",
+                "it becomes a file name on every platform", "use letters, digits, spaces, `-`, `_` and `.`, at most 120 of them");
+}
+
+/// "tide board" from "tide board.py"; the folder's name for a package's __main__.py.
+std::string default_name(const fs::path& entry, const fs::path& folder) {
+    if (entry.stem() != "__main__") return entry.stem().string();
+    fs::path parent = entry.parent_path();
+    return parent.empty() ? folder.filename().string() : parent.filename().string();
+}
+
+Result<void> find_entry(const ProjectOptions& options, Project& project) {
+    fs::path given = options.entry.empty() ? fs::path(".") : fs::path(options.entry);
+    std::error_code ignored;
+    fs::path path = fs::absolute(given, ignored).lexically_normal();
+    if (!path.has_filename()) path = path.parent_path();
+    if (fs::is_directory(path, ignored)) {
+        fs::path file = path / project_file_name;
+        if (!fs::exists(file, ignored)) {
+            std::vector<std::string> sources;
+            for (const FolderEntry& entry : list_folder(path))
+                if (!entry.is_folder && entry.name.ends_with(".py")) sources.push_back((given / entry.name).lexically_normal().string());
+            std::string hint = sources.empty() ? std::string("name the application's first source file")
+                                               : fmt::format("name the source file that is started: {}", fmt::join(sources.begin(), sources.begin() + std::min<std::ptrdiff_t>(3, std::ssize(sources)), ", "));
+            return fail(ErrorKind::bad_input, "a folder is no entry point", given.string(), fmt::format("there is no {} in it", project_file_name), hint);
+        }
+        project.folder = path;
+        project.project_file = file;
+        return read_project_file(file, project);
+    }
+    if (!fs::exists(path, ignored)) {
+        std::vector<std::string> names;
+        for (const FolderEntry& entry : list_folder(path.parent_path())) names.push_back(entry.name);
+        auto near = near_matches(path.filename().string(), names);
+        return fail(ErrorKind::bad_input, "the entry point is not there", given.string(), "",
+                    near.empty() ? "name the source file that is started" : fmt::format("did you mean {}?", fmt::join(near, " or ")));
+    }
+    project.folder = path.parent_path();
+    project.entry = path.filename().string();
+    // A package's __main__.py belongs to the folder that holds the package.
+    if (path.filename() == "__main__.py" && fs::exists(project.folder / "__init__.py")) {
+        fs::path top = project.folder;
+        while (fs::exists(top / "__init__.py") && top.has_relative_path()) top = top.parent_path();
+        project.folder = top;
+        project.entry = path.lexically_relative(top).string();
+    }
+    // With a project file beside it, the source file is its entry point for this once.
+    if (fs::exists(project.folder / project_file_name, ignored)) {
+        std::string entry = project.entry;
+        project.project_file = project.folder / project_file_name;
+        if (auto read = read_project_file(project.project_file, project); !read) return read;
+        project.entry = entry;
+    }
+    return {};
+}
+
+Result<void> apply_options(const ProjectOptions& options, Project& project) {
+    auto take = [](const std::optional<std::string>& from, std::string& to) {
+        if (from) to = *from;
+    };
+    take(options.name, project.name);
+    if (options.mode) {
+        auto mode = parse_mode(*options.mode, "--mode");
+        if (!mode) return tl::make_unexpected(mode.error());
+        project.mode = *mode;
+    }
+    if (options.layout) {
+        auto layout = parse_layout(*options.layout, "--layout");
+        if (!layout) return tl::make_unexpected(layout.error());
+        project.layout = *layout;
+    }
+    if (options.compression) {
+        auto compression = parse_compression(*options.compression, "--compress");
+        if (!compression) return tl::make_unexpected(compression.error());
+        project.compression = *compression;
+    }
+    // Paths on the command line are relative to where the user is; those in the project to its folder.
+    std::error_code ignored;
+    if (options.icon) project.icon = fs::absolute(*options.icon, ignored).lexically_normal().string();
+    if (options.runtime) {
+        bool is_path = options.runtime->find('/') != std::string::npos || fs::exists(*options.runtime, ignored);
+        project.runtime_home = is_path ? fs::absolute(*options.runtime, ignored).lexically_normal().string() : *options.runtime;
+    }
+    if (options.out) project.out = fs::absolute(*options.out, ignored).lexically_normal();
+    for (const std::string& text : options.assets) {
+        std::size_t equal = text.find('=');
+        project.assets.push_back({text.substr(0, equal), equal == std::string::npos ? "" : text.substr(equal + 1), "--asset " + text});
+    }
+    project.include.insert(project.include.end(), options.include.begin(), options.include.end());
+    project.exclude.insert(project.exclude.end(), options.exclude.begin(), options.exclude.end());
+    if (!options.targets.empty()) project.targets = options.targets;
+    return {};
+}
+
+Result<void> check(Project& project) {
+    if (project.entry.empty())
+        return fail(ErrorKind::bad_input, "the project has no entry point", project.project_file.string(), "app.entry is missing",
+                    "add entry = \"...\" to [app]: the source file that is started");
+    std::error_code ignored;
+    fs::path entry = project.folder / project.entry;
+    std::string said_in = project.project_file.empty() ? "" : "app.entry in " + project.project_file.string();
+    if (!fs::exists(entry, ignored))
+        return fail(ErrorKind::bad_input, "the entry point is not there", entry.string(), said_in, "name the source file that is started");
+    if (fs::is_directory(entry, ignored))
+        return fail(ErrorKind::bad_input, "a folder is no entry point", entry.string(), said_in, "name the source file that is started");
+    if (project.name.empty()) project.name = default_name(project.entry, project.folder);
+    if (auto checked = check_name(project.name); !checked) return checked;
+    if (project.title.empty()) project.title = project.name;
+    if (project.targets.empty()) project.targets = {"linux-x86_64"};
+    for (const std::string& target : project.targets) {
+        if (std::ranges::find(known_targets(), target) != known_targets().end()) continue;
+        auto near = near_matches(target, known_targets());
+        return fail(ErrorKind::bad_input, fmt::format("there is no target `{}`", target), "output.targets or --target", "",
+                    near.empty() ? fmt::format("targets are {}", fmt::join(known_targets(), ", ")) : fmt::format("did you mean {}?", fmt::join(near, " or ")));
+    }
+    if (!project.icon.empty() && !fs::is_regular_file(project.folder / project.icon, ignored))
+        return fail(ErrorKind::bad_input, "the icon is not there", (project.folder / project.icon).string(), "", "name a picture file");
+    return {};
+}
+
+/// A TOML basic string (TOML 1.0, "String").
+std::string quoted(const std::string& text) {
+    std::string result = "\"";
+    for (char c : text) {
+        if (c == '"' || c == '\\') result += '\\';
+        if (static_cast<unsigned char>(c) < 0x20) result += fmt::format("\\u{:04X}", static_cast<unsigned>(c));
+        else result += c;
+    }
+    return result + "\"";
+}
+
+std::string quoted_list(const std::vector<std::string>& texts) {
+    std::vector<std::string> parts;
+    for (const std::string& text : texts) parts.push_back(quoted(text));
+    return fmt::format("[{}]", fmt::join(parts, ", "));
+}
+
+} // namespace
+
+Result<Mode> parse_mode(const std::string& word, const std::string& where) { return parse_word(modes, "mode", word, where); }
+Result<Layout> parse_layout(const std::string& word, const std::string& where) { return parse_word(layouts, "layout", word, where); }
+Result<Compression> parse_compression(const std::string& word, const std::string& where) {
+    return parse_word(compressions, "compression", word, where);
+}
+std::string mode_word(Mode mode) { return word_of(modes, mode); }
+std::string layout_word(Layout layout) { return word_of(layouts, layout); }
+std::string compression_word(Compression compression) { return word_of(compressions, compression); }
+
+const std::vector<std::string>& known_targets() {
+    static const std::vector<std::string> targets{"linux-x86_64"};
+    return targets;
+}
+
+Result<Project> load_project(const ProjectOptions& options) {
+    Project project;
+    if (auto done = find_entry(options, project); !done) return tl::make_unexpected(done.error());
+    if (auto done = apply_options(options, project); !done) return tl::make_unexpected(done.error());
+    if (auto done = check(project); !done) return tl::make_unexpected(done.error());
+    return project;
+}
+
+std::string project_file_text(const Project& project) {
+    auto below = [&](const std::string& path) {
+        std::string relative = fs::path(path).is_absolute() ? fs::path(path).lexically_relative(project.folder).string() : path;
+        return relative.empty() || relative.starts_with("..") ? path : relative;
+    };
+    std::string text = "[app]\n";
+    auto line = [&](const char* key, const std::string& value) {
+        if (!value.empty()) text += fmt::format("{} = {}\n", key, quoted(value));
+    };
+    line("name", project.name);
+    if (project.title != project.name) line("title", project.title);
+    line("version", project.version);
+    line("publisher", project.publisher);
+    line("summary", project.summary);
+    line("entry", project.entry);
+    line("mode", mode_word(project.mode));
+    if (!project.icon.empty()) line("icon", below(project.icon));
+    if (!project.language.empty() || !project.runtime_home.empty()) {
+        text += "\n[runtime]\n";
+        line("language", project.language);
+        if (!project.runtime_home.empty()) line("home", below(project.runtime_home));
+    }
+    if (!project.include.empty() || !project.exclude.empty()) {
+        text += "\n[trace]\n";
+        if (!project.include.empty()) text += fmt::format("include = {}\n", quoted_list(project.include));
+        if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
+    }
+    for (const Asset& asset : project.assets) {
+        text += "\n[[asset]]\n";
+        line("from", asset.from);
+        line("to", asset.to);
+    }
+    text += "\n[output]\n";
+    line("layout", layout_word(project.layout));
+    if (project.compression != Compression::balanced) line("compress", compression_word(project.compression));
+    text += fmt::format("targets = {}\n", quoted_list(project.targets));
+    return text;
+}
+
+} // namespace omnistasis

@@ -1,0 +1,73 @@
+#pragma once
+
+#include "support/error.h"
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace omnistasis {
+
+enum class Mode { console, window };
+enum class Layout { single, folder };
+enum class Compression { fast, balanced, small };
+
+/// A file or pattern that the project carries as it is. `from` is relative to the project's folder and may hold
+/// `*`, `?` and `**`; `to` is relative to the place of the project in the app tree.
+struct Asset {
+    std::string from;
+    std::string to;
+    std::string where; ///< where the project says so, for messages: file:line or the option
+};
+
+/// What there is to build: the project file, the command line and the defaults, put together.
+struct Project {
+    std::filesystem::path folder;       ///< absolute; what the entry, assets and icon are relative to
+    std::filesystem::path project_file; ///< empty where there is none
+    std::string name;                   ///< the output's file name
+    std::string title;
+    std::string version;
+    std::string publisher;
+    std::string summary;
+    std::string entry; ///< relative to the folder
+    Mode mode = Mode::console;
+    std::string icon;         ///< relative to the folder; empty where there is none
+    std::string language;     ///< empty: from the entry
+    std::string runtime_home; ///< an interpreter or the folder of one; empty: looked for
+    std::vector<std::string> include;
+    std::vector<std::string> exclude;
+    std::vector<Asset> assets;
+    Layout layout = Layout::single;
+    Compression compression = Compression::balanced;
+    std::vector<std::string> targets;
+    std::filesystem::path out; ///< absolute; empty: out/<target> in the folder
+};
+
+/// What the command line says; each value set there wins over the project file.
+struct ProjectOptions {
+    std::string entry; ///< a source file, a project folder, or empty for the present folder
+    std::optional<std::string> name, mode, layout, icon, runtime, out, compression;
+    std::vector<std::string> assets; ///< FROM[=TO]
+    std::vector<std::string> include, exclude, targets;
+};
+
+/// Reads the project file that belongs to `options.entry`, if there is one, applies the options and fills in the
+/// defaults. Checks that what is named exists.
+Result<Project> load_project(const ProjectOptions& options);
+
+/// The project as the text of an omnistasis.toml that needs no options.
+std::string project_file_text(const Project& project);
+
+/// The words of an option or field and their values.
+Result<Mode> parse_mode(const std::string& word, const std::string& where);
+Result<Layout> parse_layout(const std::string& word, const std::string& where);
+Result<Compression> parse_compression(const std::string& word, const std::string& where);
+std::string mode_word(Mode mode);
+std::string layout_word(Layout layout);
+std::string compression_word(Compression compression);
+
+/// The targets that exist.
+const std::vector<std::string>& known_targets();
+
+} // namespace omnistasis

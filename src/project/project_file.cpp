@@ -1,0 +1,152 @@
+#include "project/project_file.h"
+
+#include "support/files.h"
+#include "support/near_match.h"
+
+#include <functional>
+#include <map>
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include "support/toml.h"
+
+namespace omnistasis {
+
+namespace {
+
+/// Reads one key's value; fails with a message that is completed with file, line and column.
+using Take = std::function<Result<void>(const toml::node&)>;
+using Keys = std::map<std::string, Take>;
+
+class ProjectFileReader {
+  public:
+    ProjectFileReader(std::string file, Project& project) : file_(std::move(file)), project_(project) {}
+
+    Result<void> read() {
+        auto text = read_text(file_);
+        if (!text) return tl::make_unexpected(text.error());
+        toml::parse_result parsed = toml::parse(*text, file_);
+        if (!parsed)
+            return wrong(parsed.error().source(), "the project file is not valid TOML", std::string(parsed.error().description()),
+                         "docs/project-file.md shows a complete example");
+        Keys tables;
+        tables["app"] = table({{"name", text_into(project_.name)},
+                               {"title", text_into(project_.title)},
+                               {"version", text_into(project_.version)},
+                               {"publisher", text_into(project_.publisher)},
+                               {"summary", text_into(project_.summary)},
+                               {"entry", text_into(project_.entry)},
+                               {"mode", word_into(project_.mode, parse_mode)},
+                               {"icon", text_into(project_.icon)}});
+        tables["runtime"] = table({{"language", text_into(project_.language)}, {"home", text_into(project_.runtime_home)}});
+        tables["trace"] = table({{"include", texts_into(project_.include)}, {"exclude", texts_into(project_.exclude)}});
+        tables["output"] = table({{"layout", word_into(project_.layout, parse_layout)},
+                                  {"targets", texts_into(project_.targets)},
+                                  {"compress", word_into(project_.compression, parse_compression)}});
+        tables["asset"] = [this](const toml::node& node) { return read_assets(node); };
+        return read_table(parsed.table(), tables);
+    }
+
+  private:
+    std::string at(const toml::source_region& source) const {
+        return fmt::format("{}:{}:{}", file_, source.begin.line, source.begin.column);
+    }
+
+    tl::unexpected<Error> wrong(const toml::source_region& source, std::string what, std::string why, std::string hint) const {
+        return fail(ErrorKind::bad_input, std::move(what), at(source), std::move(why), std::move(hint));
+    }
+
+    tl::unexpected<Error> wrong_type(const toml::node& node, const std::string& expected) const {
+        std::string found;
+        switch (node.type()) {
+        case toml::node_type::string: found = "a string"; break;
+        case toml::node_type::integer: found = "a number"; break;
+        case toml::node_type::floating_point: found = "a number"; break;
+        case toml::node_type::boolean: found = "true or false"; break;
+        case toml::node_type::array: found = "a list"; break;
+        case toml::node_type::table: found = "a table"; break;
+        default: found = "a date or time";
+        }
+        return wrong(node.source(), "a value in the project file has the wrong type", fmt::format("{} is expected, here is {}", expected, found),
+                     "docs/project-file.md lists all keys with their types");
+    }
+
+    Result<void> read_table(const toml::table& values, const Keys& keys) {
+        for (const auto& [key, value] : values) {
+            auto known = keys.find(std::string(key.str()));
+            if (known != keys.end()) {
+                if (auto done = known->second(value); !done) return done;
+                continue;
+            }
+            std::vector<std::string> names;
+            for (const auto& [name, take] : keys) names.push_back(name);
+            std::vector<std::string> near = near_matches(key.str(), names);
+            return wrong(key.source(), fmt::format("unknown key `{}` in the project file", key.str()),
+                         near.empty() ? fmt::format("the keys here are {}", fmt::join(names, ", ")) : "",
+                         near.empty() ? "docs/project-file.md lists all keys" : fmt::format("did you mean `{}`?", fmt::join(near, "` or `")));
+        }
+        return {};
+    }
+
+    Take table(Keys keys) {
+        return [this, keys = std::move(keys)](const toml::node& node) -> Result<void> {
+            if (!node.is_table()) return wrong_type(node, "a table");
+            return read_table(*node.as_table(), keys);
+        };
+    }
+
+    Take text_into(std::string& target) {
+        return [this, &target](const toml::node& node) -> Result<void> {
+            if (!node.is_string()) return wrong_type(node, "a string");
+            target = node.as_string()->get();
+            return {};
+        };
+    }
+
+    Take texts_into(std::vector<std::string>& target) {
+        return [this, &target](const toml::node& node) -> Result<void> {
+            if (!node.is_array()) return wrong_type(node, "a list of strings");
+            for (const toml::node& item : *node.as_array()) {
+                if (!item.is_string()) return wrong_type(item, "a string");
+                target.push_back(item.as_string()->get());
+            }
+            return {};
+        };
+    }
+
+    template <typename T> Take word_into(T& target, Result<T> (*parse)(const std::string&, const std::string&)) {
+        return [this, &target, parse](const toml::node& node) -> Result<void> {
+            if (!node.is_string()) return wrong_type(node, "a string");
+            auto value = parse(node.as_string()->get(), at(node.source()));
+            if (!value) return tl::make_unexpected(value.error());
+            target = *value;
+            return {};
+        };
+    }
+
+    Result<void> read_assets(const toml::node& node) {
+        if (!node.is_array()) return wrong_type(node, "[[asset]] with two pairs of brackets");
+        for (const toml::node& item : *node.as_array()) {
+            if (!item.is_table()) return wrong_type(item, "a table with `from` and, if wanted, `to`");
+            Asset asset;
+            asset.where = at(item.source());
+            Keys keys{{"from", text_into(asset.from)}, {"to", text_into(asset.to)}};
+            if (auto done = read_table(*item.as_table(), keys); !done) return done;
+            if (asset.from.empty())
+                return wrong(item.source(), "an asset has no `from`", "it says which files are carried", "add from = \"...\"");
+            project_.assets.push_back(std::move(asset));
+        }
+        return {};
+    }
+
+    std::string file_;
+    Project& project_;
+};
+
+} // namespace
+
+Result<void> read_project_file(const std::filesystem::path& file, Project& project) {
+    return ProjectFileReader(file.string(), project).read();
+}
+
+} // namespace omnistasis

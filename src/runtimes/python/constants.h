@@ -1,0 +1,46 @@
+#pragma once
+
+#include "runtimes/python/lexer.h"
+
+#include <map>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// A text that an expression may have, as far as it is known before the program runs.
+struct PossibleText {
+    std::string text;   ///< the whole text, or its known beginning
+    bool exact = true;  ///< false where more text follows that is not known
+};
+
+/// The names that stand for known texts in a source file. A name that is bound more than once keeps all its
+/// texts; one that is also bound to something unknown is forgotten.
+class Constants {
+  public:
+    Constants(std::string_view own_name, std::string_view package);
+
+    /// What `tokens` can evaluate to: string literals, known names, +, %, .format(), f-strings, __name__,
+    /// __package__. Empty where not even the beginning is known.
+    std::vector<PossibleText> evaluate(std::span<const Token> tokens) const;
+
+    /// Notes `name = expression`.
+    void assign(std::string_view name, std::span<const Token> expression);
+    /// Notes that `name` runs through the elements of a literal tuple, list or set.
+    void loop_over(std::string_view name, std::span<const Token> elements);
+
+  private:
+    std::vector<PossibleText> operand(std::span<const Token> tokens, std::size_t& position) const;
+    void add(std::string_view name, std::vector<PossibleText> texts);
+    std::map<std::string, std::vector<PossibleText>, std::less<>> texts_;
+};
+
+/// The index behind the bracket that closes the one at `open`, or the size where none does.
+std::size_t behind_closing(std::span<const Token> tokens, std::size_t open);
+
+/// Splits what is between brackets at its top-level commas.
+std::vector<std::span<const Token>> split_arguments(std::span<const Token> inside);
+
+} // namespace omnistasis::python

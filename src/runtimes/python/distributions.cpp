@@ -1,0 +1,67 @@
+#include "runtimes/python/distributions.h"
+
+#include "support/files.h"
+
+#include <cctype>
+#include <set>
+
+namespace omnistasis::python {
+
+namespace {
+
+std::string_view trimmed(std::string_view text) {
+    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.front()))) text.remove_prefix(1);
+    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.remove_suffix(1);
+    return text;
+}
+
+void read_entry_points(std::string_view text, Distribution& distribution) {
+    std::string group;
+    while (!text.empty()) {
+        std::size_t end = std::min(text.find('\n'), text.size());
+        std::string_view line = trimmed(text.substr(0, end));
+        text.remove_prefix(std::min(end + 1, text.size()));
+        if (line.empty() || line.front() == '#') continue;
+        if (line.front() == '[' && line.back() == ']') {
+            group = line.substr(1, line.size() - 2);
+        } else if (std::size_t equal = line.find('='); equal != std::string_view::npos) {
+            std::string_view value = trimmed(line.substr(equal + 1));
+            value = trimmed(value.substr(0, value.find('[')));
+            distribution.entry_points[group][std::string(trimmed(line.substr(0, equal)))] = value;
+        }
+    }
+}
+
+} // namespace
+
+std::string normalized_distribution_name(std::string_view name) {
+    std::string normal;
+    for (char c : name) {
+        bool separator = c == '-' || c == '_' || c == '.';
+        if (separator && !normal.empty() && normal.back() == '-') continue;
+        normal += separator ? '-' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    }
+    return normal;
+}
+
+std::vector<Distribution> find_distributions(const std::vector<std::string>& search_path) {
+    std::vector<Distribution> found;
+    std::set<std::string> seen;
+    for (const std::string& root : search_path)
+        for (const FolderEntry& entry : list_folder(root)) {
+            std::string stem;
+            for (const char* ending : {".dist-info", ".egg-info"})
+                if (entry.name.ends_with(ending)) stem = entry.name.substr(0, entry.name.size() - std::string_view(ending).size());
+            if (stem.empty()) continue;
+            Distribution distribution;
+            distribution.name = normalized_distribution_name(stem.substr(0, stem.find('-')));
+            distribution.folder = root + "/" + entry.name;
+            distribution.is_file = !entry.is_folder;
+            if (!seen.insert(distribution.name).second) continue;
+            if (auto text = read_text(distribution.folder + "/entry_points.txt")) read_entry_points(*text, distribution);
+            found.push_back(std::move(distribution));
+        }
+    return found;
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,23 @@
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// An installed distribution's metadata folder (PyPA core metadata; `*.dist-info` or `*.egg-info`).
+struct Distribution {
+    std::string name;   ///< normalized: lower case, runs of `-`, `_`, `.` as one `-`
+    std::string folder; ///< or a single file
+    bool is_file = false;
+    /// entry_points.txt: group, then name, then "module:attribute".
+    std::map<std::string, std::map<std::string, std::string>> entry_points;
+};
+
+std::string normalized_distribution_name(std::string_view name);
+
+/// All distributions on a search path; the first of a name wins.
+std::vector<Distribution> find_distributions(const std::vector<std::string>& search_path);
+
+} // namespace omnistasis::python

@@ -1,0 +1,112 @@
+#include "runtimes/python/facts.h"
+
+#include "support/files.h"
+#include "support/subprocess.h"
+
+#include <cstdlib>
+#include <unistd.h>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace omnistasis::python {
+
+namespace {
+
+bool is_program(const fs::path& file) {
+    std::error_code ignored;
+    return fs::is_regular_file(file, ignored) && ::access(file.c_str(), X_OK) == 0;
+}
+
+/// The interpreter of a virtual environment or installation prefix; empty where there is none.
+std::string interpreter_in(const fs::path& folder) {
+    for (const char* name : {"bin/python3", "bin/python"})
+        if (is_program(folder / name)) return (folder / name).string();
+    return {};
+}
+
+std::string find_on_path(const std::string& name) {
+    const char* path = std::getenv("PATH");
+    std::string_view rest = path ? path : "/usr/local/bin:/usr/bin:/bin";
+    while (!rest.empty()) {
+        std::size_t end = std::min(rest.find(':'), rest.size());
+        fs::path file = fs::path(rest.substr(0, end)) / name;
+        if (is_program(file)) return file.string();
+        rest.remove_prefix(std::min(end + 1, rest.size()));
+    }
+    return {};
+}
+
+} // namespace
+
+Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder) {
+    if (!home.empty()) {
+        fs::path named = fs::path(home).is_absolute() || home.find('/') != std::string::npos || fs::exists(project_folder / home)
+                             ? project_folder / home
+                             : fs::path(find_on_path(home));
+        std::error_code ignored;
+        if (fs::is_directory(named, ignored)) {
+            if (std::string found = interpreter_in(named); !found.empty()) return found;
+            bool broken = fs::is_symlink(named / "bin/python3") || fs::is_symlink(named / "bin/python");
+            return fail(ErrorKind::missing, "the folder holds no Python interpreter that can be started", named.string(),
+                        broken ? "its interpreter is a link to a file that is gone" : "there is no bin/python3 in it",
+                        broken ? "make the virtual environment anew" : "name an interpreter with --runtime or runtime.home");
+        }
+        if (is_program(named)) return named.string();
+        return fail(ErrorKind::missing, "the Python interpreter is not found", home, "there is no such program or folder",
+                    "name an interpreter with --runtime or runtime.home");
+    }
+    if (const char* active = std::getenv("VIRTUAL_ENV"))
+        if (std::string found = interpreter_in(active); !found.empty()) return found;
+    for (const char* name : {".venv", "venv"}) {
+        if (!fs::exists(project_folder / name / "pyvenv.cfg")) continue;
+        if (std::string found = interpreter_in(project_folder / name); !found.empty()) return found;
+        return fail(ErrorKind::missing, "the virtual environment's interpreter can't be started",
+                    (project_folder / name).string(), "the file that it leads to is gone",
+                    "make the virtual environment anew, or name an interpreter with --runtime");
+    }
+    for (const char* name : {"python3", "python"})
+        if (std::string found = find_on_path(name); !found.empty()) return found;
+    return fail(ErrorKind::missing, "no Python interpreter is found", "PATH", "there is no python3 on it",
+                "install Python 3, or name an interpreter with --runtime");
+}
+
+Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers) {
+    auto script = read_text(helpers / "facts.py");
+    if (!script) return tl::make_unexpected(script.error());
+    auto output = run_program({interpreter, "-c", *script});
+    if (!output) return tl::make_unexpected(output.error());
+    auto json = nlohmann::json::parse(output->out, nullptr, false);
+    if (output->exit_code != 0 || json.is_discarded() || !json.is_object()) {
+        std::string last_line = output->err;
+        while (!last_line.empty() && last_line.back() == '\n') last_line.pop_back();
+        if (std::size_t at = last_line.rfind('\n'); at != std::string::npos) last_line.erase(0, at + 1);
+        return fail(ErrorKind::missing, "the program does not answer as a Python interpreter does", interpreter,
+                    last_line.empty() ? fmt::format("it ended with exit code {}", output->exit_code) : last_line,
+                    "name a Python of version 3.9 or later with --runtime");
+    }
+    Facts facts;
+    facts.major = json["version"][0];
+    facts.minor = json["version"][1];
+    facts.micro = json["version"][2];
+    if (facts.major != 3 || facts.minor < 9)
+        return fail(ErrorKind::missing, fmt::format("Python {}.{} is too old", facts.major, facts.minor), interpreter,
+                    "versions from 3.9 on are known", "name a newer one with --runtime");
+    facts.magic = json["magic"];
+    facts.program = json["program"];
+    facts.executable = json["executable"];
+    facts.prefix = json["prefix"];
+    facts.base_prefix = json["base_prefix"];
+    facts.standard_library = json["standard_library"];
+    facts.platform_library = json["platform_library"];
+    facts.platlibdir = json["platlibdir"];
+    facts.platform = json["platform"];
+    facts.extension_suffixes = json["extension_suffixes"].get<std::vector<std::string>>();
+    facts.search_path = json["search_path"].get<std::vector<std::string>>();
+    for (const auto& name : json["built_in"]) facts.built_in.insert(name.get<std::string>());
+    for (const auto& name : json["frozen"]) facts.frozen.insert(name.get<std::string>());
+    for (const auto& [name, path] : json["editable"].items()) facts.editable.emplace(name, path.get<std::string>());
+    return facts;
+}
+
+} // namespace omnistasis::python

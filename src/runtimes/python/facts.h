@@ -1,0 +1,41 @@
+#pragma once
+
+#include "support/error.h"
+
+#include <filesystem>
+#include <map>
+#include <string>
+#include <unordered_set>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// What an interpreter says about itself when it is asked.
+struct Facts {
+    int major = 3;
+    int minor = 0;
+    int micro = 0;
+    std::string magic;   ///< the first four bytes of its bytecode files, in hexadecimal
+    std::string program; ///< the real path of the interpreter's own program
+    std::string executable;
+    std::string prefix;
+    std::string base_prefix;
+    std::string standard_library;  ///< folder
+    std::string platform_library;  ///< folder; mostly the same
+    std::string platlibdir;        ///< "lib" or "lib64"
+    std::string platform;          ///< sys.platform
+    std::vector<std::string> extension_suffixes;
+    std::vector<std::string> search_path; ///< without the entry point's folder
+    std::unordered_set<std::string> built_in;
+    std::unordered_set<std::string> frozen;
+    std::map<std::string, std::string> editable; ///< top-level modules of editable installations
+};
+
+/// Finds the project's interpreter: `home` if it is given (a program, a virtual environment or a prefix), else the
+/// active virtual environment, `.venv` or `venv` in the project's folder, and python3 on PATH.
+Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder);
+
+/// Asks `interpreter`, running the helper program in `helpers`.
+Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers);
+
+} // namespace omnistasis::python

@@ -1,0 +1,241 @@
+"""The first thing that runs in a built application: imported by `encodings`, before anything else is.
+
+It makes the modules in the store importable, without looking into any folder, and sets up what the `site` module
+would. It uses built-in modules only. `run_main` starts the application.
+"""
+
+import sys
+import posix
+import marshal
+import _imp
+import _frozen_importlib
+import _frozen_importlib_external as external
+
+TREE = __file__.rsplit("/", 3)[0]
+STORE = __file__.rpartition("/")[0] + "/modules.store"
+
+
+def _read(offset, size):
+    # Opened for each read: an application may close every descriptor that it does not know, as daemons do.
+    descriptor = posix.open(STORE, posix.O_RDONLY | posix.O_CLOEXEC)
+    try:
+        content = posix.pread(descriptor, size, offset)
+        while len(content) < size:
+            more = posix.pread(descriptor, size - len(content), offset + len(content))
+            if not more:
+                raise ImportError("the module store is cut off", path=STORE)
+            content += more
+        return content
+    finally:
+        posix.close(descriptor)
+
+
+_head = _read(0, 16)
+if _head[:8] != b"OMNIMOD1":
+    raise ImportError("the module store is damaged", path=STORE)
+CONFIG, INDEX = marshal.loads(_read(16, int.from_bytes(_head[8:], "little")))
+_MAIN_FILE = TREE + "/" + CONFIG["main"]
+
+
+class StoreLoader(external.FileLoader, external._LoaderBasics):
+    """Loads a module whose code is in the store. Its path is where its source would be."""
+
+    def get_code(self, fullname):
+        entry = INDEX["__main__" if self.path == _MAIN_FILE else fullname]
+        code = marshal.loads(_read(entry[0], entry[1]))
+        _imp._fix_co_filename(code, self.path)
+        return code
+
+    def get_source(self, fullname):
+        try:
+            return external.decode_source(self.get_data(self.path))
+        except OSError:
+            return None
+
+
+def _with_environment(function, variables):
+    """Calls a function with more variables in the process's environment, and none left behind."""
+
+    def call(*arguments, **options):
+        before = {}
+        for name, place in variables.items():
+            before[name] = posix.environ.get(name.encode())
+            posix.putenv(name, TREE + "/" + place)
+        try:
+            return function(*arguments, **options)
+        finally:
+            for name, value in before.items():
+                if value is None:
+                    posix.unsetenv(name)
+                else:
+                    posix.putenv(name.encode(), value)
+
+    call.__name__ = call.__qualname__ = function.__name__
+    call.__doc__ = function.__doc__
+    return call
+
+
+class ExtensionLoader(external.ExtensionFileLoader):
+    def exec_module(self, module):
+        super().exec_module(module)
+        for name, variables in CONFIG["during"].get(self.name, {}).items():
+            setattr(module, name, _with_environment(getattr(module, name), variables))
+
+
+def _spec_of(name, entry):
+    offset, _, is_package, place = entry
+    if offset == -2:
+        spec = _frozen_importlib.ModuleSpec(name, None, is_package=True)
+        spec.submodule_search_locations = [TREE + "/" + folder for folder in place]
+        return spec
+    path = TREE + "/" + place
+    loader = ExtensionLoader if offset == -1 else StoreLoader
+    spec = _frozen_importlib.ModuleSpec(name, loader(name, path), origin=path, is_package=is_package)
+    spec._set_fileattr = True
+    if is_package:
+        spec.submodule_search_locations.append(path.rpartition("/")[0])
+    return spec
+
+
+class StoreFinder:
+    """Finds modules of the store by their full name."""
+
+    @staticmethod
+    def find_spec(fullname, path=None, target=None):
+        entry = INDEX.get(fullname)
+        if entry is None or fullname == "__main__":
+            return None
+        return _spec_of(fullname, entry)
+
+    @staticmethod
+    def invalidate_caches():
+        pass
+
+
+class MainFinder:
+    """Makes the entry point's path importable, for runpy.run_path and so for multiprocessing's children."""
+
+    @staticmethod
+    def find_spec(fullname, target=None):
+        return _spec_of("__main__", INDEX["__main__"]) if fullname == "__main__" else None
+
+
+class TreeFinder(external.FileFinder):
+    """Finds modules by a folder of the app tree: those of the store first, then files that are there."""
+
+    def _prefix(self):
+        """What names of modules in this folder begin with; None where no package or path entry is it."""
+        if self.path in _ROOTS:
+            return ""
+        for root in _ROOTS:
+            if self.path.startswith(root + "/"):
+                return self.path[len(root) + 1 :].replace("/", ".") + "."
+        return None
+
+    def find_spec(self, fullname, target=None):
+        entry = INDEX.get(fullname)
+        if entry is not None and fullname != "__main__":
+            return _spec_of(fullname, entry)
+        return super().find_spec(fullname, target)
+
+    def iter_modules(self, prefix=""):
+        start = self._prefix()
+        seen = set()
+        if start is not None:
+            for name, entry in sorted(INDEX.items()):
+                short = name[len(start) :]
+                if not name.startswith(start) or not short or "." in short or short == "__main__" and not start:
+                    continue
+                folders = entry[3] if entry[0] == -2 else [entry[3]]
+                if start or any((TREE + "/" + f).startswith(self.path + "/") for f in folders):
+                    seen.add(short)
+                    yield prefix + short, entry[2]
+        from pkgutil import _iter_file_finder_modules
+
+        for name, is_package in _iter_file_finder_modules(self, prefix):
+            if name[len(prefix) :] not in seen:
+                yield name, is_package
+
+
+_ROOTS = [TREE + "/" + place for place in CONFIG["path"]]
+
+
+def _path_hook(path):
+    if path == _MAIN_FILE:
+        return MainFinder
+    if path != TREE and not path.startswith(TREE + "/"):
+        raise ImportError("not in the app tree", path=path)
+    try:
+        is_folder = posix.stat(path).st_mode & 0o170000 == 0o040000
+    except OSError:
+        # A package of which nothing but code was shipped has no folder in the tree.
+        start = path[len(TREE) + 1 :] + "/"
+        is_folder = any(type(entry[3]) is str and entry[3].startswith(start) for entry in INDEX.values())
+    if not is_folder:
+        raise ImportError("not a folder", path=path)
+    details = (
+        (external.ExtensionFileLoader, _imp.extension_suffixes()),
+        (external.SourceFileLoader, [".py"]),
+        (external.SourcelessFileLoader, [".pyc"]),
+    )
+    return TreeFinder(path, *details)
+
+
+def set_up():
+    sys.meta_path.insert(0, StoreFinder)
+    sys.path_hooks.insert(0, _path_hook)
+    sys.path_importer_cache.clear()
+    # What is in front of the interpreter's own entries belongs to whoever started it (a script's folder, -c).
+    sys.path[:] = _ROOTS
+    sys.executable = sys._base_executable = TREE + "/" + CONFIG["interpreter"]
+    import builtins
+    import _sitebuiltins
+
+    for name in ("quit", "exit"):
+        setattr(builtins, name, _sitebuiltins.Quitter(name, "Ctrl-D (i.e. EOF)"))
+    builtins.help = _sitebuiltins._Helper()
+
+
+def run_main():
+    """Runs the application as `__main__`, as the interpreter would from source."""
+    entry = CONFIG["entry"]
+    del sys.argv[0]  # our own file; the launcher's name as it was called follows
+    if hasattr(sys, "orig_argv"):
+        sys.orig_argv[:] = [sys.executable] + sys.argv
+    sys.path[0] = TREE + "/" + CONFIG["main_folder"]  # the interpreter put our own folder there
+    main = sys.modules["__main__"]
+    space = main.__dict__
+    for name in [name for name in space if name not in ("__name__", "__doc__", "__builtins__")]:
+        del space[name]
+    loader = StoreLoader("__main__", _MAIN_FILE)
+    spec = None
+    if entry["kind"] == "module":
+        spec = _spec_of(entry["name"], INDEX["__main__"])
+    space.update(
+        __doc__=None,
+        __package__=entry["name"].rpartition(".")[0] if spec else None,
+        __loader__=spec.loader if spec else loader,
+        __spec__=spec,
+        __annotations__={},
+        __file__=_MAIN_FILE,
+        __cached__=spec.cached if spec else None,
+    )
+    code = loader.get_code("__main__")
+    try:
+        exec(code, space)
+    except SystemExit:
+        raise
+    except BaseException as error:
+        # Reported without our own frame, by whatever hook the application has set.
+        hook, frames = sys.excepthook, error.__traceback__.tb_next
+
+        def report(kind, value, _):
+            sys.excepthook = hook
+            sys.last_traceback = value.__traceback__ = frames
+            return hook(kind, value, frames)
+
+        sys.excepthook = report
+        raise
+
+
+set_up()

@@ -1,0 +1,184 @@
+#include "runtimes/python/module_store.h"
+
+#include "runtimes/python/marshal.h"
+#include "support/subprocess.h"
+
+#include <algorithm>
+#include <atomic>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// Enough for an interpreter's start to be worth it, few enough to spread evenly over the cores.
+constexpr std::size_t sources_in_one_batch = 200;
+
+std::uint64_t little_endian(std::string_view bytes) {
+    std::uint64_t value = 0;
+    for (std::size_t i = bytes.size(); i-- > 0;) value = value << 8 | static_cast<unsigned char>(bytes[i]);
+    return value;
+}
+
+std::string little_endian_bytes(std::uint64_t value) {
+    std::string bytes;
+    for (int i = 0; i < 8; ++i) bytes += static_cast<char>(value >> (8 * i));
+    return bytes;
+}
+
+} // namespace
+
+Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vector<Source>& sources, unsigned jobs,
+                                                                Observer& observer) const {
+    observer.step("compiling", sources.size());
+    std::vector<Compiled> results(sources.size());
+    std::size_t batch = std::clamp<std::size_t>(sources.size() / std::max(1u, jobs) + 1, 1, sources_in_one_batch);
+    std::atomic<std::size_t> next = 0;
+    std::mutex mutex;
+    std::optional<Error> failed;
+
+    auto compile_batch = [&](std::size_t first) -> Result<void> {
+        std::size_t last = std::min(first + batch, sources.size());
+        std::string input;
+        for (std::size_t i = first; i < last; ++i)
+            input += nlohmann::json({sources[i].file, sources[i].shown_as, sources[i].optimize, sources[i].first_import}).dump() + "\n";
+        auto output = run_program({facts_.executable, "-I", "-S", "-B", (helpers_ / "compile.py").string()}, input);
+        if (!output) return tl::make_unexpected(output.error());
+        std::string_view rest = output->out;
+        for (std::size_t i = first; i < last; ++i) {
+            std::uint64_t size = rest.size() < 9 ? 0 : little_endian(rest.substr(1, 8));
+            if (rest.size() < 9 || size > rest.size() - 9)
+                return fail(ErrorKind::missing, "the interpreter's compiler stopped", sources[i].file,
+                            output->err.empty() ? fmt::format("exit code {}", output->exit_code) : output->err);
+            std::string_view content = rest.substr(9, size);
+            if (rest[0] == 'c') {
+                results[i].code = canonical_marshal(content);
+                if (results[i].code.empty())
+                    return fail(ErrorKind::fault, "can't read the interpreter's bytecode", sources[i].file,
+                                fmt::format("from Python {}.{}", facts_.major, facts_.minor));
+            } else {
+                auto error = nlohmann::json::parse(content, nullptr, false);
+                results[i].error = error.is_array() ? error[0].get<std::string>() : "it can't be compiled";
+                results[i].error_line = error.is_array() ? error[1].get<std::uint32_t>() : 0;
+            }
+            rest.remove_prefix(9 + size);
+            observer.advance(1);
+        }
+        return {};
+    };
+
+    auto work = [&] {
+        for (;;) {
+            std::size_t first = next.fetch_add(batch);
+            if (first >= sources.size()) return;
+            if (auto done = compile_batch(first); !done) {
+                std::lock_guard lock(mutex);
+                failed = done.error();
+                return;
+            }
+        }
+    };
+    std::vector<std::thread> workers;
+    for (unsigned i = 1; i < jobs && i * batch < sources.size(); ++i) workers.emplace_back(work);
+    work();
+    for (std::thread& worker : workers) worker.join();
+    if (failed) return tl::make_unexpected(*failed);
+    return results;
+}
+
+std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std::vector<std::string>& codes,
+                              const std::vector<StoredName>& names, const BootConfig& config) {
+    // Offsets are numbers of a fixed size, so the head is as long with the right ones as with any.
+    auto write_head = [&](std::uint64_t base) {
+        MarshalWriter head;
+        head.tuple(2);
+        head.begin_dictionary();
+        head.text("main");
+        head.text(config.main_place);
+        head.text("main_folder");
+        head.text(config.main_folder);
+        head.text("interpreter");
+        head.text(config.interpreter);
+        head.text("entry");
+        head.begin_dictionary();
+        head.text("kind");
+        head.text(config.entry_module.empty() ? "script" : "module");
+        head.text("name");
+        head.text(config.entry_module.empty() ? "__main__" : config.entry_module);
+        head.end_dictionary();
+        head.text("path");
+        head.list(static_cast<std::uint32_t>(config.path.size()));
+        for (const std::string& place : config.path) head.text(place);
+        head.text("during");
+        head.begin_dictionary();
+        for (const auto& [module, functions] : config.during) {
+            head.text(module);
+            head.begin_dictionary();
+            for (const auto& [function, variables] : functions) {
+                head.text(function);
+                head.begin_dictionary();
+                for (const auto& [variable, place] : variables) {
+                    head.text(variable);
+                    head.text(place);
+                }
+                head.end_dictionary();
+            }
+            head.end_dictionary();
+        }
+        head.end_dictionary();
+        head.end_dictionary();
+
+        head.begin_dictionary();
+        std::uint64_t offset = base;
+        for (std::size_t i = 0; i < modules.size(); ++i) {
+            auto write_entry = [&](const std::string& name) {
+                head.text(name);
+                head.tuple(4);
+                head.number(static_cast<std::int64_t>(offset));
+                head.number(static_cast<std::int64_t>(codes[i].size()));
+                head.boolean(modules[i].place.ends_with("/__init__.py"));
+                head.text(modules[i].place);
+            };
+            write_entry(modules[i].name);
+            if (modules[i].name == "__main__" && !config.entry_module.empty()) write_entry(config.entry_module);
+            offset += codes[i].size();
+        }
+        for (const StoredName& name : names) {
+            bool extension = name.kind == trace::UnitKind::extension;
+            head.text(name.name);
+            head.tuple(4);
+            head.number(extension ? -1 : -2);
+            head.number(0);
+            head.boolean(!extension || name.place.find("/__init__.") != std::string::npos);
+            if (extension) {
+                head.text(name.place);
+            } else {
+                head.list(static_cast<std::uint32_t>(name.folders.size()));
+                for (const std::string& folder : name.folders) head.text(folder);
+            }
+        }
+        head.end_dictionary();
+        return head.bytes();
+    };
+    std::string head = write_head(0);
+    head = write_head(16 + head.size());
+    std::string content = "OMNIMOD1" + little_endian_bytes(head.size()) + head;
+    for (const std::string& code : codes) content += code;
+    return content;
+}
+
+std::string ModuleStore::bytecode_file(const std::string& code) const {
+    std::string header;
+    for (std::size_t i = 0; i + 1 < facts_.magic.size(); i += 2)
+        header += static_cast<char>(std::stoi(facts_.magic.substr(i, 2), nullptr, 16));
+    // Flag 1: hash-based, and not checked against a source file. The hash is not read then.
+    header += std::string("\x01\0\0\0", 4) + std::string(8, '\0');
+    return header + code;
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,120 @@
+#include "runtimes/python/notes.h"
+
+#include "support/files.h"
+
+#include <fmt/format.h>
+#include "support/toml.h"
+
+namespace omnistasis::python {
+
+namespace {
+
+class NoteReader {
+  public:
+    explicit NoteReader(std::string file) : file_(std::move(file)) {}
+
+    Result<void> read_into(Notes& notes) {
+        toml::parse_result parsed = toml::parse_file(file_);
+        if (!parsed) return wrong(parsed.error().source(), std::string(parsed.error().description()));
+        const toml::table& root = parsed.table();
+        if (root["format"].value_or(0) != 1) return wrong(root.source(), "format = 1 is expected");
+        for (const auto& [key, value] : root)
+            if (key != "format" && key != "note") return wrong(key.source(), fmt::format("unknown key {}", key.str()));
+        const toml::array* list = root["note"].as_array();
+        if (list == nullptr) return wrong(root.source(), "a list of [[note]] tables is expected");
+        for (const toml::node& node : *list) {
+            if (!node.is_table()) return wrong(node.source(), "a [[note]] table is expected");
+            if (auto done = read_note(*node.as_table(), notes); !done) return done;
+        }
+        return {};
+    }
+
+  private:
+    tl::unexpected<Error> wrong(const toml::source_region& at, std::string why) const {
+        return fail(ErrorKind::bad_input, "the package note is not valid",
+                    fmt::format("{}:{}:{}", file_, at.begin.line, at.begin.column), std::move(why),
+                    "docs/package-notes.md describes the format");
+    }
+
+    Result<std::vector<std::string>> strings(const toml::node& node) const {
+        std::vector<std::string> values;
+        if (const auto* one = node.as_string()) return std::vector<std::string>{one->get()};
+        const toml::array* list = node.as_array();
+        if (list == nullptr) return wrong(node.source(), "a string or a list of strings is expected");
+        for (const toml::node& item : *list) {
+            if (!item.is_string()) return wrong(item.source(), "a string is expected");
+            values.push_back(item.as_string()->get());
+        }
+        return values;
+    }
+
+    Result<void> read_note(const toml::table& table, Notes& notes) {
+        Note note;
+        std::vector<std::string> modules;
+        for (const auto& [key, value] : table) {
+            if (key == "module" || key == "include" || key == "leave_out") {
+                auto names = strings(value);
+                if (!names) return tl::make_unexpected(names.error());
+                (key == "module" ? modules : key == "include" ? note.include : note.leave_out) = std::move(*names);
+            } else if (key == "why" && value.is_string()) {
+                note.why = value.as_string()->get();
+            } else if (key == "when_named" && value.is_table()) {
+                for (const auto& [name, needed] : *value.as_table()) {
+                    auto names = strings(needed);
+                    if (!names) return tl::make_unexpected(names.error());
+                    note.when_named[std::string(name.str())] = std::move(*names);
+                }
+            } else if (key == "data" && value.is_array()) {
+                for (const toml::node& item : *value.as_array())
+                    if (auto done = read_data(item, note); !done) return done;
+            } else if (key == "during" && value.is_table()) {
+                for (const auto& [function, variables] : *value.as_table()) {
+                    if (!variables.is_table()) return wrong(variables.source(), "a table of variables is expected");
+                    for (const auto& [variable, place] : *variables.as_table())
+                        note.during[std::string(function.str())][std::string(variable.str())] =
+                            place.value_or(std::string());
+                }
+            } else {
+                return wrong(key.source(), fmt::format("unknown key {} or wrong type", key.str()));
+            }
+        }
+        if (modules.empty()) return wrong(table.source(), "`module` is missing");
+        if (note.why.empty()) return wrong(table.source(), "`why` is missing: say why no inference can find this");
+        for (const std::string& module : modules) notes.emplace(module, note);
+        return {};
+    }
+
+    Result<void> read_data(const toml::node& node, Note& note) {
+        const toml::table* table = node.as_table();
+        if (table == nullptr || !table->contains("from") || !(*table)["to"].is_string())
+            return wrong(node.source(), "a table with `from` and `to` is expected");
+        NoteData data;
+        auto from = strings(*table->get("from"));
+        if (!from) return tl::make_unexpected(from.error());
+        data.from = std::move(*from);
+        data.to = (*table)["to"].as_string()->get();
+        if (const toml::node* without = table->get("without")) {
+            auto patterns = strings(*without);
+            if (!patterns) return tl::make_unexpected(patterns.error());
+            data.without = std::move(*patterns);
+        }
+        note.data.push_back(std::move(data));
+        return {};
+    }
+
+    std::string file_;
+};
+
+} // namespace
+
+Result<Notes> read_notes(const std::filesystem::path& folder) {
+    Notes notes;
+    for (const FolderEntry& entry : list_folder(folder)) {
+        if (!entry.name.ends_with(".toml")) continue;
+        if (auto done = NoteReader((folder / entry.name).string()).read_into(notes); !done)
+            return tl::make_unexpected(done.error());
+    }
+    return notes;
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,38 @@
+#pragma once
+
+#include "support/error.h"
+
+#include <filesystem>
+#include <map>
+#include <string>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// A folder or file that a package reads, and where it goes.
+struct NoteData {
+    std::vector<std::string> from; ///< candidates, absolute or with {package} and {prefix}; the first that exists
+    std::string to;                ///< a place in the app tree
+    std::vector<std::string> without; ///< patterns of relative paths that stay out
+};
+
+/// What is known of a module that its source does not say (docs/package-notes.md).
+struct Note {
+    std::string why; ///< why no inference can find it
+    std::vector<std::string> include; ///< modules; `name.*` for all in a package
+    /// Modules that this one imports in some case that does not come up in a built application.
+    std::vector<std::string> leave_out;
+    /// Modules that are needed when a name occurs anywhere outside of this module: name, modules.
+    std::map<std::string, std::vector<std::string>> when_named;
+    std::vector<NoteData> data;
+    /// Functions of the module during which environment variables are set: function, variable, place.
+    std::map<std::string, std::map<std::string, std::string>> during;
+};
+
+/// Notes by the module whose presence brings them in.
+using Notes = std::multimap<std::string, Note>;
+
+/// Reads all `*.toml` files in a folder. An error names file, line and what is expected.
+Result<Notes> read_notes(const std::filesystem::path& folder);
+
+} // namespace omnistasis::python

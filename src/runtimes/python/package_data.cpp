@@ -1,0 +1,107 @@
+#include "runtimes/python/package_data.h"
+
+#include "native/elf_reader.h"
+#include "support/pattern.h"
+
+#include <algorithm>
+#include <array>
+#include <set>
+
+namespace omnistasis::python {
+
+namespace {
+
+constexpr std::array<std::string_view, 30> unread_endings{
+    ".py",  ".pyc", ".pyo", ".pyi", ".pyx", ".pxd", ".pxi", ".h",    ".hpp", ".hh",  ".c",   ".cc",   ".cpp", ".cxx", ".f",
+    ".f90", ".a",   ".o",   ".la",  ".lo",  ".m4",  ".cmake", ".pc", ".orig", ".rej", ".swp", ".typed", ".egg-link", ".pth", "~"};
+constexpr std::array<std::string_view, 13> unread_folders{"__pycache__", "test", "tests", "testing", ".git", ".hg", ".svn",
+                                                          ".tox",        ".nox", ".venv", "node_modules", ".mypy_cache", ".pytest_cache"};
+
+bool is_library(const std::string& name) { return name.ends_with(".so") || name.find(".so.") != std::string::npos; }
+
+/// An extension module exports PyInit_<name>; a library that ctypes opens does not.
+bool is_extension_module(const std::string& file, const std::string& name) {
+    auto mapped = MappedFile::open(file);
+    return mapped && mapped->text().find("PyInit_" + name.substr(0, name.find('.'))) != std::string_view::npos;
+}
+
+void collect(const std::string& folder, const std::string& inner, std::set<std::string>& visited,
+             const std::vector<std::string>& without, std::vector<std::string>& files) {
+    std::error_code failed;
+    std::string real = fs::canonical(folder, failed).string();
+    // A link that leads back up would go round for ever.
+    if (failed || !visited.insert(real).second) return;
+    for (const FolderEntry& entry : list_folder(folder)) {
+        std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
+        if (std::ranges::any_of(without, [&](const std::string& p) { return fits_pattern(path, p, '/'); })) continue;
+        if (entry.is_folder) {
+            bool passed = std::ranges::find(unread_folders, entry.name) != unread_folders.end() ||
+                          entry.name.ends_with(".dist-info") || entry.name.ends_with(".egg-info") ||
+                          fs::exists(folder + "/" + entry.name + "/pyvenv.cfg");
+            if (!passed) collect(folder + "/" + entry.name, path, visited, without, files);
+            continue;
+        }
+        bool unread = std::ranges::any_of(unread_endings, [&](std::string_view end) { return entry.name.ends_with(end); });
+        if (!unread && !(is_library(entry.name) && is_extension_module(folder + "/" + entry.name, entry.name)))
+            files.push_back(path);
+    }
+    visited.erase(real);
+}
+
+trace::Unit unit_of(const std::string& file, const std::string& root, const Places& places) {
+    bool library = is_library(fs::path(file).filename().string());
+    std::string place = places.of(file, root);
+    return {library ? trace::UnitKind::native : trace::UnitKind::data, place, file, place, places.is_own(root)};
+}
+
+} // namespace
+
+std::vector<std::string> readable_files(const std::string& folder, const Facts&, const std::vector<std::string>& without) {
+    std::vector<std::string> files;
+    std::set<std::string> visited;
+    collect(folder, "", visited, without, files);
+    return files;
+}
+
+std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root, const Places& places,
+                                    const Facts& facts) {
+    std::vector<trace::Unit> units;
+    for (const std::string& file : readable_files(folder, facts)) units.push_back(unit_of(folder + "/" + file, root, places));
+    return units;
+}
+
+std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan, const std::string& source_file,
+                                                              const std::string& root, const Project& project,
+                                                              const Places& places, const Facts& facts) {
+    std::vector<std::pair<trace::Unit, std::uint32_t>> found;
+    std::string top = project.folder.string();
+    for (const StringAt& string : scan.path_strings) {
+        std::string name = string.text;
+        while (name.ends_with('/')) name.pop_back();
+        if (name.empty() || name.starts_with('/') || name.find("..") != std::string::npos || name == ".") continue;
+        for (std::string folder = fs::path(source_file).parent_path().string();;
+             folder = fs::path(folder).parent_path().string()) {
+            if (folder != top && relative_to(folder, top).empty()) break;
+            std::string file = folder + "/" + name;
+            std::error_code ignored;
+            fs::file_status status = fs::status(file, ignored);
+            if (fs::is_regular_file(status)) {
+                bool code = name.ends_with(".py") || file == source_file;
+                if (!code) found.emplace_back(unit_of(file, root, places), string.line);
+                break;
+            }
+            if (fs::is_directory(status)) {
+                // A package's folder is carried by its imports; one with the build's own output not at all.
+                bool package = fs::exists(file + "/__init__.py") || fs::exists(file + "/pyvenv.cfg");
+                if (!package && file != top && name != "out" && name != "build" && name != "dist")
+                    for (trace::Unit& unit : data_units(file, root, places, facts))
+                        found.emplace_back(std::move(unit), string.line);
+                break;
+            }
+            if (folder == top) break;
+        }
+    }
+    return found;
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,47 @@
+#include "runtimes/python/places.h"
+
+#include <fmt/format.h>
+
+namespace omnistasis::python {
+
+std::string relative_to(const std::string& file, const std::string& folder) {
+    if (file.size() <= folder.size() + 1 || !file.starts_with(folder) || file[folder.size()] != '/') return {};
+    return file.substr(folder.size() + 1);
+}
+
+Places::Places(const Project& project, const Facts& facts)
+    : project_folder_(project.folder.string()), prefix_(facts.prefix), standard_library_(facts.standard_library),
+      platform_library_(facts.platform_library),
+      library_(fmt::format("{}/{}", facts.platlibdir, std::filesystem::path(facts.standard_library).filename().string())) {}
+
+bool Places::is_own(const std::string& root) const {
+    bool in_project = root == project_folder_ || !relative_to(root, project_folder_).empty();
+    bool in_environment = root == prefix_ || !relative_to(root, prefix_).empty();
+    bool environment_around = project_folder_ == prefix_ || !relative_to(project_folder_, prefix_).empty();
+    return in_project && (!in_environment || environment_around) && !is_standard(root);
+}
+
+bool Places::is_standard(const std::string& root) const {
+    for (const std::string* library : {&standard_library_, &platform_library_})
+        if (root == *library || root == *library + "/lib-dynload") return true;
+    return false;
+}
+
+std::string Places::of_root(const std::string& root) const {
+    if (is_own(root)) {
+        std::string inner = relative_to(root, project_folder_);
+        return inner.empty() ? "app" : "app/" + inner;
+    }
+    for (const std::string* library : {&standard_library_, &platform_library_}) {
+        if (root == *library) return library_;
+        if (root == *library + "/lib-dynload") return library_ + "/lib-dynload";
+    }
+    return site_packages();
+}
+
+std::string Places::of(const std::string& file, const std::string& root) const {
+    std::string inner = relative_to(file, root);
+    return of_root(root) + "/" + (inner.empty() ? std::filesystem::path(file).filename().string() : inner);
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,41 @@
+#pragma once
+
+#include "project/project.h"
+#include "runtimes/python/facts.h"
+
+#include <string>
+
+namespace omnistasis::python {
+
+/// Where files of this machine go in the app tree, so that their positions relative to each other stay as they
+/// are: the project's folder is `app`, the runtime's library `lib/pythonX.Y`, everything else `site-packages` in it.
+class Places {
+  public:
+    Places(const Project& project, const Facts& facts);
+
+    /// The place of `file`, which was found below the search path entry `root`.
+    std::string of(const std::string& file, const std::string& root) const;
+
+    /// The place of a folder of the search path.
+    std::string of_root(const std::string& root) const;
+
+    /// Whether the application itself, not a package or the runtime, is at home below that root.
+    bool is_own(const std::string& root) const;
+    /// Whether it is the runtime's own library.
+    bool is_standard(const std::string& root) const;
+
+    const std::string& library() const { return library_; }     ///< lib/python3.11
+    std::string site_packages() const { return library_ + "/site-packages"; }
+
+  private:
+    std::string project_folder_;
+    std::string prefix_;
+    std::string standard_library_;
+    std::string platform_library_;
+    std::string library_;
+};
+
+/// `file` relative to `folder`, both absolute; nothing where it is not below.
+std::string relative_to(const std::string& file, const std::string& folder);
+
+} // namespace omnistasis::python

@@ -1,0 +1,505 @@
+#include "runtimes/python/scanner.h"
+
+#include "runtimes/python/condition.h"
+#include "runtimes/python/constants.h"
+#include "runtimes/python/lexer.h"
+
+#include <algorithm>
+#include <array>
+#include <map>
+#include <optional>
+#include <span>
+
+namespace omnistasis::python {
+
+namespace {
+
+using Tokens = std::span<const Token>;
+
+constexpr std::array<std::string_view, 17> header_keywords{"if",   "elif",    "else",  "while", "for",   "try",
+                                                           "except", "finally", "with", "def",   "class", "async",
+                                                           "match", "case",    "lambda", "type", "@"};
+
+bool is_header_keyword(const Token& token) {
+    return token.kind == TokenKind::name && std::ranges::find(header_keywords, token.text) != header_keywords.end();
+}
+
+bool is_dotted_name(std::string_view text) {
+    bool expects_part = true;
+    bool has_dot = false;
+    std::size_t colons = 0;
+    for (char c : text) {
+        bool letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_';
+        if (letter || (!expects_part && c >= '0' && c <= '9')) {
+            expects_part = false;
+        } else if ((c == '.' || c == ':') && !expects_part) {
+            expects_part = true;
+            has_dot = true;
+            colons += c == ':';
+        } else {
+            return false;
+        }
+    }
+    return has_dot && !expects_part && colons <= 1;
+}
+
+/// Could be a relative path of a file or folder: short, of printable characters, no spaces at its ends, and
+/// not a plain word of a sentence.
+bool may_be_path(std::string_view text) {
+    if (text.empty() || text.size() > 200 || text.front() == ' ' || text.back() == ' ' || text.front() == '-')
+        return false;
+    for (char c : text)
+        if (static_cast<unsigned char>(c) < 0x20 || std::string_view("<>|*?\"{}$;=()").find(c) != std::string_view::npos)
+            return false;
+    return true;
+}
+
+/// A compound statement whose suite is being read.
+struct Block {
+    enum class Kind { other, function, if_chain, try_body, guard } kind = Kind::other;
+    std::uint32_t indent = 0;
+    bool dead = false;               ///< never executed on this target
+    bool guarded = false;            ///< executed under a condition
+    std::size_t first_request = 0;   ///< try bodies: the first request made inside
+    std::size_t last_request = 0;    ///< and the number behind the last one, once a handler has begun
+    bool handles_imports = false;    ///< a handler of ImportError and nothing wider
+};
+
+class Scanner {
+  public:
+    Scanner(std::string_view source, std::string_view own_name, std::string_view package, const ScanFacts& facts)
+        : lexer_(source), own_name_(own_name), package_(package), facts_(facts), constants_(own_name, package) {}
+
+    ScanResult run() {
+        std::vector<Token> line;
+        while (lexer_.next_line(line)) {
+            leave_blocks(lexer_.indent());
+            read_line(line);
+        }
+        return std::move(result_);
+    }
+
+  private:
+    // --- blocks -------------------------------------------------------------------------------------------
+
+    void leave_blocks(std::uint32_t indent) {
+        closed_.reset();
+        while (!blocks_.empty() && blocks_.back().indent >= indent) {
+            closed_ = blocks_.back();
+            blocks_.pop_back();
+        }
+        if (closed_ && closed_->indent != indent) closed_.reset();
+    }
+
+    bool dead() const { return !blocks_.empty() && blocks_.back().dead; }
+
+    Certainty certainty() const {
+        bool guarded = false;
+        for (const Block& block : blocks_) {
+            if (block.kind == Block::Kind::function) return Certainty::deferred;
+            guarded |= block.guarded;
+        }
+        return guarded ? Certainty::guarded : Certainty::always;
+    }
+
+    // --- lines --------------------------------------------------------------------------------------------
+
+    void read_line(Tokens line) {
+        std::size_t entered = blocks_.size();
+        std::size_t position = 0;
+        bool only_header = false;
+        while (position < line.size()) {
+            const Token& first = line[position];
+            if (is_header_keyword(first) && !first.is("lambda")) {
+                std::size_t colon = find_colon(line, position);
+                if (colon < line.size()) {
+                    enter(line.subspan(position, colon - position));
+                    position = colon + 1;
+                    only_header = position >= line.size();
+                    continue;
+                }
+            }
+            std::size_t end = find_statement_end(line, position);
+            if (!dead()) read_statement(line.subspan(position, end - position));
+            position = end + 1;
+        }
+        // A suite on the header's own line ends with the line.
+        if (!only_header && blocks_.size() > entered) {
+            while (blocks_.size() > entered) {
+                closed_ = blocks_.back();
+                blocks_.pop_back();
+            }
+            pending_ = closed_;
+        } else {
+            pending_.reset();
+        }
+    }
+
+    static std::size_t find_colon(Tokens line, std::size_t from) {
+        int lambdas = 0;
+        for (std::size_t i = from; i < line.size();) {
+            if (line[i].is("(") || line[i].is("[") || line[i].is("{")) {
+                i = behind_closing(line, i);
+                continue;
+            }
+            if (line[i].is("lambda")) ++lambdas;
+            if (line[i].is(":") && lambdas-- == 0) return i;
+            // `match = 1`, `type: int`: names that are keywords only in front of a suite.
+            if (i == from + 1 && (line[i].is("=") || line[i].is(".") || line[i].is(","))) return line.size();
+            ++i;
+        }
+        return line.size();
+    }
+
+    static std::size_t find_statement_end(Tokens line, std::size_t from) {
+        for (std::size_t i = from; i < line.size();) {
+            if (line[i].is(";")) return i;
+            i = line[i].is("(") || line[i].is("[") || line[i].is("{") ? behind_closing(line, i) : i + 1;
+        }
+        return line.size();
+    }
+
+    // --- compound statements ------------------------------------------------------------------------------
+
+    /// The chain that `elif`, `else`, `except` or `finally` at this indent goes on with.
+    std::optional<Block> previous_branch() const {
+        if (closed_) return closed_;
+        if (pending_ && pending_->indent == lexer_.indent()) return pending_;
+        return std::nullopt;
+    }
+
+    void enter(Tokens header) {
+        std::optional<Block> previous = previous_branch();
+        Block block;
+        block.indent = lexer_.indent();
+        block.dead = dead();
+        block.first_request = result_.requests.size();
+        const Token& keyword = header[0];
+        Tokens rest = header.subspan(1);
+        if (keyword.is("async") && !rest.empty()) return enter(rest);
+        if (keyword.is("if") || keyword.is("elif")) {
+            if (keyword.is("if")) chains_[block.indent] = {};
+            Chain& chain = chains_[block.indent];
+            std::optional<bool> known = evaluate_condition(rest, facts_);
+            block.kind = Block::Kind::if_chain;
+            block.dead |= chain.taken || known == false;
+            block.guarded = known != true || chain.uncertain;
+            if (known == true && !chain.uncertain) chain.taken = true;
+            if (!known) chain.uncertain = true;
+        } else if (keyword.is("else")) {
+            if (previous && previous->kind == Block::Kind::if_chain) {
+                const Chain& chain = chains_[block.indent];
+                block.dead |= chain.taken;
+                block.guarded = chain.uncertain;
+            }
+            // The else branch of a `try` runs when its body did.
+        } else if (keyword.is("try")) {
+            block.kind = Block::Kind::try_body;
+        } else if (keyword.is("except")) {
+            if (previous && previous->kind == Block::Kind::try_body && expects_missing_modules(rest))
+                for (std::size_t i = previous->first_request; i < result_.requests.size(); ++i)
+                    if (result_.requests[i].certainty == Certainty::always)
+                        result_.requests[i].certainty = Certainty::guarded;
+            block.kind = Block::Kind::try_body;
+            block.guarded = true;
+            if (previous) {
+                block.first_request = previous->first_request;
+                block.last_request = previous->last_request != 0 ? previous->last_request : result_.requests.size();
+                block.handles_imports = std::ranges::any_of(rest, [](const Token& token) {
+                    return token.is("ImportError") || token.is("ModuleNotFoundError");
+                });
+            }
+        } else if (keyword.is("def")) {
+            block.kind = Block::Kind::function;
+        } else if (keyword.is("while") || keyword.is("case")) {
+            block.guarded = !keyword.is("while") || evaluate_condition(rest, facts_) != true;
+        } else if (keyword.is("with")) {
+            // contextlib.suppress(ImportError) is a `try` in another form.
+            block.guarded = std::ranges::any_of(rest, [](const Token& t) { return t.is("suppress"); });
+        } else if (keyword.is("for")) {
+            note_loop(rest);
+        }
+        if (!block.dead) read_expressions(rest);
+        blocks_.push_back(block);
+    }
+
+    static bool expects_missing_modules(Tokens handler) {
+        static constexpr std::array<std::string_view, 5> caught{"ImportError", "ModuleNotFoundError", "Exception",
+                                                                "BaseException", "AttributeError"};
+        return handler.empty() || std::ranges::any_of(handler, [](const Token& token) {
+                   return std::ranges::find(caught, token.text) != caught.end() && token.kind == TokenKind::name;
+               });
+    }
+
+    /// for NAME in (literal, ...)
+    void note_loop(Tokens header) {
+        if (header.size() < 4 || header[0].kind != TokenKind::name || !header[1].is("in")) return;
+        Tokens over = header.subspan(2);
+        bool literal = (over[0].is("(") || over[0].is("[") || over[0].is("{")) &&
+                       behind_closing(over, 0) == over.size();
+        if (literal) constants_.loop_over(header[0].text, over.subspan(1, over.size() - 2));
+    }
+
+    // --- simple statements --------------------------------------------------------------------------------
+
+    void read_statement(Tokens statement) {
+        if (statement.empty()) return;
+        if (statement[0].is("import")) return read_import(statement);
+        if (statement[0].is("from")) return read_from(statement);
+        if (statement.size() > 2 && statement[0].kind == TokenKind::name && statement[1].is("="))
+            constants_.assign(statement[0].text, statement.subspan(2));
+        read_expressions(statement);
+    }
+
+    static std::string dotted_name(Tokens tokens, std::size_t& position) {
+        std::string name;
+        while (position < tokens.size() && tokens[position].kind == TokenKind::name) {
+            name += tokens[position++].text;
+            if (position + 1 >= tokens.size() || !tokens[position].is(".")) break;
+            name += '.';
+            ++position;
+        }
+        return name;
+    }
+
+    Request& add_request(Request::Kind kind, std::uint32_t line, std::string module) {
+        Request request;
+        request.kind = kind;
+        request.certainty = certainty();
+        request.line = line;
+        for (const Block& block : blocks_)
+            if (block.handles_imports) {
+                request.instead_of_first = static_cast<std::uint32_t>(block.first_request);
+                request.instead_of_last = static_cast<std::uint32_t>(block.last_request);
+            }
+        request.module = std::move(module);
+        return result_.requests.emplace_back(std::move(request));
+    }
+
+    void read_import(Tokens statement) {
+        for (std::size_t position = 1; position < statement.size();) {
+            std::uint32_t line = statement[position].line;
+            std::string name = dotted_name(statement, position);
+            if (name.empty()) return;
+            note_module(name);
+            add_request(Request::Kind::module, line, std::move(name));
+            if (position < statement.size() && statement[position].is("as")) position += 2;
+            if (position >= statement.size() || !statement[position].is(",")) return;
+            ++position;
+        }
+    }
+
+    void read_from(Tokens statement) {
+        std::size_t position = 1;
+        std::uint32_t level = 0;
+        while (position < statement.size() && (statement[position].is(".") || statement[position].is("..."))) {
+            level += static_cast<std::uint32_t>(statement[position].text.size());
+            ++position;
+        }
+        std::uint32_t line = statement[0].line;
+        std::string module;
+        if (position < statement.size() && !statement[position].is("import")) module = dotted_name(statement, position);
+        if (position >= statement.size() || !statement[position].is("import")) return;
+        ++position;
+        if (level == 0) note_module(module);
+        if (position < statement.size() && statement[position].is("*")) {
+            add_request(Request::Kind::everything_of, line, module).level = level;
+            return;
+        }
+        if (position < statement.size() && statement[position].is("(")) ++position;
+        while (position < statement.size() && statement[position].kind == TokenKind::name) {
+            note_watched(statement[position]);
+            Request& request = add_request(Request::Kind::from_module, statement[position].line, module);
+            request.level = level;
+            request.name = statement[position++].text;
+            note_taken_name(module, request.name);
+            if (position < statement.size() && statement[position].is("as")) position += 2;
+            if (position >= statement.size() || !statement[position].is(",")) return;
+            ++position;
+        }
+    }
+
+    void note_module(std::string_view name) {
+        if (name == "importlib.resources" || name == "importlib_resources" || name == "pkg_resources")
+            result_.names_own_file = true;
+    }
+
+    void note_taken_name(std::string_view module, std::string_view name) {
+        if ((module == "importlib" && name == "resources") || (module == "pkgutil" && name == "get_data"))
+            result_.names_own_file = true;
+    }
+
+    // --- expressions --------------------------------------------------------------------------------------
+
+    void read_expressions(Tokens tokens) {
+        for (std::size_t i = 0; i < tokens.size(); ++i) {
+            const Token& token = tokens[i];
+            if (token.kind == TokenKind::string) {
+                note_string(tokens, i);
+            } else if (token.kind == TokenKind::name) {
+                if (i + 1 < tokens.size() && tokens[i + 1].is("(")) {
+                    std::size_t end = behind_closing(tokens, i + 1);
+                    Tokens inside = tokens.subspan(i + 2, end > i + 2 ? end - i - 3 : 0);
+                    read_call(token, split_arguments(inside));
+                } else {
+                    note_name(tokens, i);
+                }
+            }
+        }
+    }
+
+    void note_string(Tokens tokens, std::size_t i) {
+        const Token& token = tokens[i];
+        if (token.bytes || token.formatted) return;
+        // Neighbours in an implicit concatenation are never names of their own.
+        bool joined = (i > 0 && tokens[i - 1].kind == TokenKind::string) ||
+                      (i + 1 < tokens.size() && tokens[i + 1].kind == TokenKind::string);
+        if (joined || token.text.size() > 200) return;
+        if (is_dotted_name(token.text)) result_.dotted_strings.push_back({std::string(token.text), token.line});
+        if (may_be_path(token.text)) result_.path_strings.push_back({string_value(token), token.line});
+    }
+
+    void note_watched(const Token& token) {
+        if (facts_.watched == nullptr || !facts_.watched->contains(token.text)) return;
+        bool known = std::ranges::any_of(result_.watched, [&](const StringAt& one) { return one.text == token.text; });
+        if (!known) result_.watched.push_back({std::string(token.text), token.line});
+    }
+
+    void note_name(Tokens tokens, std::size_t i) {
+        std::string_view name = tokens[i].text;
+        note_watched(tokens[i]);
+        if (name == "__file__" || name == "__path__") result_.names_own_file = true;
+        if (name == "resources" && i >= 2 && tokens[i - 2].is("importlib")) result_.names_own_file = true;
+        bool of_sys = i >= 2 && tokens[i - 1].is(".") && tokens[i - 2].is("sys");
+        if (of_sys && (name == "modules" || name == "meta_path" || name == "path_hooks")) result_.makes_modules = true;
+        if (of_sys && name == "executable") result_.restarts_itself = true;
+        // getattr(__import__, ...), map(import_module, names)
+        bool taken_as_value = (name == "import_module" || name == "__import__") &&
+                              (i + 1 >= tokens.size() || !tokens[i + 1].is("=")) ;
+        if (taken_as_value) result_.imports_by_name = true;
+    }
+
+    void read_call(const Token& callee, const std::vector<Tokens>& arguments) {
+        std::string_view name = callee.text;
+        note_watched(callee);
+        if (name == "__import__" || name == "import_module" || name == "find_spec" || name == "run_module" ||
+            name == "import_string" || name == "resolve_name" || name == "import_object" || name == "_load_lexers") {
+            read_import_call(callee, arguments);
+        } else if (name == "load_entry_point") {
+            read_entry_point(callee, arguments);
+        } else if (name == "version" || name == "metadata" || name == "distribution" || name == "requires" ||
+                   name == "get_distribution" || name == "files") {
+            if (name == "files") result_.names_own_file = true;
+            if (arguments.size() == 1) {
+                for (const PossibleText& text : constants_.evaluate(arguments[0]))
+                    if (text.exact) result_.distributions.push_back({text.text, callee.line});
+            }
+        } else if (name == "entry_points" || name == "iter_entry_points" || name == "select") {
+            for (Tokens argument : arguments) {
+                if (argument.size() > 2 && argument[0].is("group") && argument[1].is("=")) argument = argument.subspan(2);
+                else if (name == "select") continue;
+                for (const PossibleText& text : constants_.evaluate(argument))
+                    if (text.exact) result_.entry_point_groups.push_back({text.text, callee.line});
+            }
+        } else if (name == "get_data" || name == "resource_filename" || name == "resource_string" ||
+                   name == "resource_stream" || name == "read_text" || name == "open_text") {
+            result_.names_own_file = true;
+        } else if (name == "getsource" || name == "getsourcelines" || name == "findsource") {
+            result_.wants_source = true;
+        }
+    }
+
+    void read_import_call(const Token& callee, const std::vector<Tokens>& arguments) {
+        bool is_statement_like = callee.is("__import__") || callee.is("import_module");
+        if (arguments.empty()) return;
+        std::vector<PossibleText> names = constants_.evaluate(arguments[0]);
+        if (names.empty()) {
+            if (is_statement_like) result_.unknown_imports.push_back(callee.line);
+            result_.imports_by_name = true;
+            return;
+        }
+        std::string anchor = package_;
+        for (Tokens argument : std::span(arguments).subspan(1)) {
+            if (argument.size() > 2 && argument[0].is("package") && argument[1].is("=")) argument = argument.subspan(2);
+            auto texts = constants_.evaluate(argument);
+            if (texts.size() == 1 && texts[0].exact && callee.is("import_module")) anchor = texts[0].text;
+        }
+        for (PossibleText& text : names) {
+            std::string module = text.text;
+            if (module.starts_with('.')) module = absolute_name(module, anchor);
+            bool whole = text.exact;
+            if (!whole && module.empty()) {
+                result_.unknown_imports.push_back(callee.line);
+                result_.imports_by_name = true;
+                continue;
+            }
+            if (!whole) result_.imports_by_name = true;
+            Request& request = add_request(whole ? Request::Kind::module : Request::Kind::family, callee.line, module);
+            request.computed = true;
+            // An optional lookup (find_spec) or a name from a string may well be absent.
+            if (!is_statement_like && request.certainty == Certainty::always) request.certainty = Certainty::guarded;
+            if (whole && callee.is("__import__")) read_from_list(callee, module, arguments);
+        }
+    }
+
+    /// __import__("a", globals(), locals(), ["b"])
+    void read_from_list(const Token& callee, const std::string& module, const std::vector<Tokens>& arguments) {
+        if (arguments.size() < 4 || arguments[3].size() < 2) return;
+        for (const Token& token : arguments[3])
+            if (token.is_plain_string() && token.text != "*" && !token.text.empty()) {
+                Request& request = add_request(Request::Kind::from_module, callee.line, module);
+                request.name = string_value(token);
+                request.computed = true;
+            }
+    }
+
+    void read_entry_point(const Token& callee, const std::vector<Tokens>& arguments) {
+        if (arguments.size() != 3) return;
+        std::string joined;
+        for (Tokens argument : arguments) {
+            auto texts = constants_.evaluate(argument);
+            if (texts.size() != 1 || !texts[0].exact) return;
+            if (!joined.empty()) joined += '\n';
+            joined += texts[0].text;
+        }
+        add_request(Request::Kind::entry_point, callee.line, std::move(joined)).computed = true;
+    }
+
+    /// importlib.util.resolve_name for a relative name.
+    static std::string absolute_name(std::string_view name, std::string_view anchor) {
+        std::size_t dots = name.find_first_not_of('.');
+        if (dots == std::string_view::npos) dots = name.size();
+        std::string base(anchor);
+        for (std::size_t up = 1; up < dots; ++up) {
+            std::size_t dot = base.rfind('.');
+            base.resize(dot == std::string::npos ? 0 : dot);
+        }
+        if (dots == name.size()) return base + ".";
+        return base.empty() ? std::string(name.substr(dots)) : base + "." + std::string(name.substr(dots));
+    }
+
+    /// How far an `if` with its `elif`s is decided.
+    struct Chain {
+        bool taken = false;     ///< a branch before is known to be executed
+        bool uncertain = false; ///< a branch before may be executed
+    };
+
+    Lexer lexer_;
+    std::string own_name_;
+    std::string package_;
+    const ScanFacts& facts_;
+    Constants constants_;
+    ScanResult result_;
+    std::vector<Block> blocks_;
+    std::optional<Block> closed_;  ///< the block at this line's indent that this line has left
+    std::optional<Block> pending_; ///< the same for a suite on one line
+    std::map<std::uint32_t, Chain> chains_; ///< by indent
+};
+
+} // namespace
+
+ScanResult scan(std::string_view source, std::string_view own_name, std::string_view package, const ScanFacts& facts) {
+    return Scanner(source, own_name, package, facts).run();
+}
+
+} // namespace omnistasis::python

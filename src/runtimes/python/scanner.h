@@ -1,0 +1,76 @@
+#pragma once
+
+#include <cstdint>
+#include <set>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// How surely an import statement or call is executed when its module is.
+enum class Certainty : std::uint8_t {
+    always,   ///< at module level, under no condition
+    guarded,  ///< under a condition, or in a `try` whose handlers expect it to fail
+    deferred, ///< inside a function
+};
+
+/// One wish for modules that a source file expresses.
+struct Request {
+    enum class Kind : std::uint8_t {
+        module,        ///< import a.b: the module and its parents
+        from_module,   ///< from a import b: the module, and `name` where that is a module in it
+        everything_of, ///< from a import *
+        family,        ///< a computed name that begins with `module`: all modules whose name begins so
+        entry_point,   ///< load_entry_point("dist", "group", "name"): module holds "dist\ngroup\nname"
+    };
+    Kind kind = Kind::module;
+    Certainty certainty = Certainty::always;
+    bool computed = false;       ///< asked for by a call with a string, not by an import statement
+    std::uint32_t line = 0;
+    std::uint32_t level = 0;     ///< leading dots of a relative import
+    std::string module;          ///< dotted, without the leading dots
+    std::string name;            ///< from_module: what is taken from it
+    /// Requests made because those numbered [instead_of_first, instead_of_last) raised ImportError; equal: none.
+    std::uint32_t instead_of_first = 0;
+    std::uint32_t instead_of_last = 0;
+};
+
+/// A string constant with the line that it begins on.
+struct StringAt {
+    std::string text;
+    std::uint32_t line = 0;
+};
+
+/// What one source file says about what it needs; the result of a single pass over its text.
+struct ScanResult {
+    std::vector<Request> requests;
+    std::vector<std::uint32_t> unknown_imports; ///< lines of import calls with a name that can't be known
+    std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c)
+    std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
+    std::vector<StringAt> distributions;        ///< distributions whose metadata is asked for by name
+    std::vector<StringAt> watched;              ///< names of `ScanFacts::watched` that occur, once each
+    std::vector<StringAt> entry_point_groups;   ///< groups whose entry points are asked for
+    bool names_own_file = false;                ///< mentions __file__ or __path__, or asks for package resources
+    bool imports_by_name = false;               ///< holds a call that imports by a name that is not constant
+    bool makes_modules = false;                 ///< touches sys.modules, sys.meta_path or sys.path_hooks
+    bool restarts_itself = false;               ///< mentions sys.executable
+    bool wants_source = false;                  ///< calls inspect.getsource or one of its kin
+};
+
+/// Facts of the runtime and target that conditions in the source may ask for.
+struct ScanFacts {
+    int major = 3;
+    int minor = 0;
+    std::string platform = "linux"; ///< sys.platform
+    std::string os_name = "posix";  ///< os.name
+    std::string system = "Linux";   ///< platform.system()
+    bool is_main = false;           ///< the file runs as __main__
+    const std::set<std::string, std::less<>>* watched = nullptr; ///< names whose use means that a module is needed
+};
+
+/// Scans one file. `own_name` is the module's dotted name, `package` that of the package it is in (itself for a
+/// package): they stand for __name__ and __package__ in constant expressions.
+ScanResult scan(std::string_view source, std::string_view own_name, std::string_view package, const ScanFacts& facts);
+
+} // namespace omnistasis::python

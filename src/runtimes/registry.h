@@ -1,0 +1,13 @@
+#pragma once
+
+#include "trace/runtime.h"
+
+#include <filesystem>
+#include <memory>
+
+namespace omnistasis {
+
+/// The runtime for a project: by `runtime.language`, or by its entry point.
+Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project, const std::filesystem::path& data);
+
+} // namespace omnistasis

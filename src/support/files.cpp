@@ -1,0 +1,163 @@
+#include "support/files.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <mutex>
+#include <random>
+#include <set>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <dirent.h>
+#include <fmt/format.h>
+
+namespace omnistasis {
+
+namespace {
+
+std::mutex staging_mutex;
+std::set<std::string>& staging_folders() {
+    static std::set<std::string> folders;
+    return folders;
+}
+
+std::string random_suffix() {
+    std::random_device device;
+    return fmt::format("{:08x}{:08x}", device(), device());
+}
+
+Result<void> write_all(int descriptor, std::string_view content, const fs::path& file) {
+    while (!content.empty()) {
+        ssize_t count = ::write(descriptor, content.data(), content.size());
+        if (count < 0 && errno == EINTR) continue;
+        if (count < 0) return fail(ErrorKind::missing, "can't write the file", file, system_text(errno));
+        content.remove_prefix(static_cast<std::size_t>(count));
+    }
+    return {};
+}
+
+Result<void> create_and_write(const fs::path& file, std::string_view content, unsigned mode) {
+    int descriptor = ::open(file.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, mode);
+    if (descriptor < 0) return fail(ErrorKind::missing, "can't create the file", file, system_text(errno));
+    Result<void> written = write_all(descriptor, content, file);
+    ::fchmod(descriptor, mode);
+    if (::close(descriptor) != 0 && written)
+        return fail(ErrorKind::missing, "can't write the file", file, system_text(errno));
+    return written;
+}
+
+} // namespace
+
+std::string system_text(int error_number) { return std::generic_category().message(error_number); }
+
+Result<std::string> read_text(const fs::path& file) {
+    auto mapped = MappedFile::open(file);
+    if (!mapped) return tl::make_unexpected(mapped.error());
+    return std::string(mapped->text());
+}
+
+Result<MappedFile> MappedFile::open(const fs::path& file) {
+    int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
+    if (descriptor < 0) return fail(ErrorKind::bad_input, "can't read the file", file, system_text(errno));
+    struct stat status {};
+    if (::fstat(descriptor, &status) != 0 || !S_ISREG(status.st_mode)) {
+        ::close(descriptor);
+        return fail(ErrorKind::bad_input, "can't read the file", file,
+                    S_ISDIR(status.st_mode) ? "it is a folder" : "it is not a regular file");
+    }
+    auto size = static_cast<std::size_t>(status.st_size);
+    void* address = nullptr;
+    if (size > 0) {
+        address = ::mmap(nullptr, size, PROT_READ, MAP_PRIVATE, descriptor, 0);
+        if (address == MAP_FAILED) {
+            int reason = errno;
+            ::close(descriptor);
+            return fail(ErrorKind::bad_input, "can't read the file", file, system_text(reason));
+        }
+    }
+    ::close(descriptor);
+    return MappedFile(address, size);
+}
+
+MappedFile::MappedFile(MappedFile&& other) noexcept
+    : address_(std::exchange(other.address_, nullptr)), size_(std::exchange(other.size_, 0)) {}
+
+MappedFile& MappedFile::operator=(MappedFile&& other) noexcept {
+    std::swap(address_, other.address_);
+    std::swap(size_, other.size_);
+    return *this;
+}
+
+MappedFile::~MappedFile() {
+    if (address_ != nullptr) ::munmap(address_, size_);
+}
+
+Result<void> write_atomically(const fs::path& file, std::string_view content, unsigned mode) {
+    fs::path temporary = file.parent_path() / fmt::format(".{}.{}", file.filename().string(), random_suffix());
+    if (auto written = create_and_write(temporary, content, mode); !written) {
+        ::unlink(temporary.c_str());
+        written.error().where = file;
+        return written;
+    }
+    if (::rename(temporary.c_str(), file.c_str()) != 0) {
+        int reason = errno;
+        ::unlink(temporary.c_str());
+        return fail(ErrorKind::missing, "can't put the file in its place", file, system_text(reason));
+    }
+    return {};
+}
+
+Result<void> write_new(const fs::path& file, ByteSpan content, unsigned mode) {
+    return create_and_write(file, {reinterpret_cast<const char*>(content.data()), content.size()}, mode);
+}
+
+std::vector<FolderEntry> list_folder(const fs::path& folder) {
+    std::vector<FolderEntry> entries;
+    DIR* stream = ::opendir(folder.c_str());
+    if (stream == nullptr) return entries;
+    while (dirent* entry = ::readdir(stream)) {
+        std::string_view name = entry->d_name;
+        if (name == "." || name == "..") continue;
+        bool is_folder = entry->d_type == DT_DIR;
+        if (entry->d_type == DT_LNK || entry->d_type == DT_UNKNOWN) {
+            struct stat status {};
+            if (::fstatat(::dirfd(stream), entry->d_name, &status, 0) != 0) continue;
+            is_folder = S_ISDIR(status.st_mode);
+        }
+        entries.push_back({std::string(name), is_folder});
+    }
+    ::closedir(stream);
+    std::ranges::sort(entries, {}, &FolderEntry::name);
+    return entries;
+}
+
+Result<StagingFolder> StagingFolder::make(const fs::path& parent, const std::string& name) {
+    fs::path path = parent / fmt::format(".{}.{}", name, random_suffix());
+    std::lock_guard lock(staging_mutex);
+    if (::mkdir(path.c_str(), 0755) != 0)
+        return fail(ErrorKind::missing, "can't write into the folder", parent, system_text(errno),
+                    "choose another folder with --out, or change the permissions of this one");
+    staging_folders().insert(path.string());
+    return StagingFolder(path);
+}
+
+StagingFolder::~StagingFolder() {
+    if (path_.empty()) return;
+    std::lock_guard lock(staging_mutex);
+    std::error_code ignored;
+    fs::remove_all(path_, ignored);
+    staging_folders().erase(path_.string());
+}
+
+void remove_staging_folders() {
+    std::lock_guard lock(staging_mutex);
+    std::error_code ignored;
+    // Other threads may still be adding files: a second pass takes what came in between.
+    for (const auto& folder : staging_folders())
+        for (int pass = 0; pass < 100 && fs::exists(folder, ignored); ++pass) fs::remove_all(folder, ignored);
+}
+
+} // namespace omnistasis

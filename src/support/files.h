@@ -1,0 +1,80 @@
+#pragma once
+
+#include "support/error.h"
+
+#include <cstddef>
+#include <cstdint>
+#include <filesystem>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace omnistasis {
+
+namespace fs = std::filesystem;
+
+using Bytes = std::vector<std::uint8_t>;
+using ByteSpan = std::span<const std::uint8_t>;
+
+/// A file's whole content. Fails on folders and on what can't be read.
+Result<std::string> read_text(const fs::path& file);
+
+/// A read-only view of a file's content that stays valid while the object lives. An empty file gives an
+/// empty span.
+class MappedFile {
+  public:
+    static Result<MappedFile> open(const fs::path& file);
+    MappedFile(MappedFile&& other) noexcept;
+    MappedFile& operator=(MappedFile&& other) noexcept;
+    MappedFile(const MappedFile&) = delete;
+    MappedFile& operator=(const MappedFile&) = delete;
+    ~MappedFile();
+
+    ByteSpan bytes() const { return {static_cast<const std::uint8_t*>(address_), size_}; }
+    std::string_view text() const { return {static_cast<const char*>(address_), size_}; }
+
+  private:
+    MappedFile(void* address, std::size_t size) : address_(address), size_(size) {}
+    void* address_ = nullptr;
+    std::size_t size_ = 0;
+};
+
+/// Writes `content` so that `file` holds either what it held before or all of the new content: a temporary
+/// file in the same folder, then a rename.
+Result<void> write_atomically(const fs::path& file, std::string_view content, unsigned mode = 0644);
+
+/// Writes a new file; for use inside a folder that is itself put in place at once.
+Result<void> write_new(const fs::path& file, ByteSpan content, unsigned mode);
+
+/// One entry of a folder, links followed.
+struct FolderEntry {
+    std::string name;
+    bool is_folder = false;
+};
+
+/// A folder's entries, sorted by name; empty where it can't be read.
+std::vector<FolderEntry> list_folder(const fs::path& folder);
+
+/// A temporary folder next to the place that its content shall take, removed unless it was kept.
+class StagingFolder {
+  public:
+    /// Makes `<parent>/.<name>.<random>`.
+    static Result<StagingFolder> make(const fs::path& parent, const std::string& name);
+    StagingFolder(StagingFolder&& other) noexcept : path_(std::move(other.path_)) { other.path_.clear(); }
+    StagingFolder& operator=(StagingFolder&&) = delete;
+    ~StagingFolder();
+    const fs::path& path() const { return path_; }
+
+  private:
+    explicit StagingFolder(fs::path path) : path_(std::move(path)) {}
+    fs::path path_;
+};
+
+/// Removes every staging folder of this process; safe to call from the thread that handles an interruption.
+void remove_staging_folders();
+
+/// The text of an errno value.
+std::string system_text(int error_number);
+
+} // namespace omnistasis

@@ -1,0 +1,19 @@
+#pragma once
+
+#include "support/files.h"
+
+#include <array>
+#include <string>
+
+namespace omnistasis {
+
+/// A SHA-256 digest (FIPS 180-4): 32 bytes.
+using Sha256 = std::array<std::uint8_t, 32>;
+
+Sha256 sha256(ByteSpan bytes);
+Sha256 sha256(std::string_view text);
+
+/// Lower-case hexadecimal digits, two a byte.
+std::string hex(ByteSpan bytes);
+
+} // namespace omnistasis

@@ -1,0 +1,18 @@
+#pragma once
+
+#include <cstddef>
+#include <string_view>
+
+namespace omnistasis {
+
+/// Hears how far a long job is. Calls come from any thread.
+class Observer {
+  public:
+    virtual ~Observer() = default;
+    /// A new step begins; `total` is the number of its units, 0 where it is not known.
+    virtual void step(std::string_view name, std::size_t total) = 0;
+    /// `count` more units of the present step are done.
+    virtual void advance(std::size_t count) = 0;
+};
+
+} // namespace omnistasis

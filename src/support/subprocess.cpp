@@ -1,0 +1,106 @@
+#include "support/subprocess.h"
+
+#include "support/files.h"
+
+#include <array>
+#include <cerrno>
+#include <csignal>
+#include <fcntl.h>
+#include <poll.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+extern char** environ;
+
+namespace omnistasis {
+
+namespace {
+
+struct Pipe {
+    int read = -1;
+    int write = -1;
+    Pipe() {
+        int ends[2];
+        if (::pipe2(ends, O_CLOEXEC) == 0) {
+            read = ends[0];
+            write = ends[1];
+        }
+    }
+    ~Pipe() {
+        close_end(read);
+        close_end(write);
+    }
+    static void close_end(int& end) {
+        if (end >= 0) ::close(std::exchange(end, -1));
+    }
+};
+
+/// Feeds and drains all three streams together, so that neither side ever waits for the other.
+void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, ProgramOutput& result) {
+    ::fcntl(in.write, F_SETFL, O_NONBLOCK);
+    if (input.empty()) Pipe::close_end(in.write);
+    std::array<char, 65536> buffer;
+    while (in.write >= 0 || out.read >= 0 || err.read >= 0) {
+        std::array<pollfd, 3> waits{{{in.write, POLLOUT, 0}, {out.read, POLLIN, 0}, {err.read, POLLIN, 0}}};
+        if (::poll(waits.data(), waits.size(), -1) < 0) {
+            if (errno == EINTR) continue;
+            return;
+        }
+        if (waits[0].revents != 0) {
+            ssize_t count = ::write(in.write, input.data(), input.size());
+            if (count > 0) input.remove_prefix(static_cast<std::size_t>(count));
+            if (input.empty() || (count < 0 && errno != EAGAIN)) Pipe::close_end(in.write);
+        }
+        for (auto [index, pipe, text] : {std::tuple(1, &out, &result.out), std::tuple(2, &err, &result.err)}) {
+            if (waits[static_cast<std::size_t>(index)].revents == 0) continue;
+            ssize_t count = ::read(pipe->read, buffer.data(), buffer.size());
+            if (count > 0) text->append(buffer.data(), static_cast<std::size_t>(count));
+            else if (count == 0 || errno != EINTR) Pipe::close_end(pipe->read);
+        }
+    }
+}
+
+} // namespace
+
+Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input) {
+    Pipe in, out, err;
+    if (in.read < 0 || out.read < 0 || err.read < 0)
+        return fail(ErrorKind::missing, "can't open a pipe", arguments[0], system_text(errno));
+
+    std::vector<char*> argv;
+    for (const auto& argument : arguments) argv.push_back(const_cast<char*>(argument.c_str()));
+    argv.push_back(nullptr);
+
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_adddup2(&actions, in.read, 0);
+    posix_spawn_file_actions_adddup2(&actions, out.write, 1);
+    posix_spawn_file_actions_adddup2(&actions, err.write, 2);
+    // We ignore SIGPIPE; the program shall not inherit that.
+    posix_spawnattr_t attributes;
+    posix_spawnattr_init(&attributes);
+    sigset_t defaults;
+    sigemptyset(&defaults);
+    sigaddset(&defaults, SIGPIPE);
+    posix_spawnattr_setsigdefault(&attributes, &defaults);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGDEF);
+    pid_t child = 0;
+    int failed = ::posix_spawnp(&child, argv[0], &actions, &attributes, argv.data(), environ);
+    posix_spawnattr_destroy(&attributes);
+    posix_spawn_file_actions_destroy(&actions);
+    if (failed != 0)
+        return fail(ErrorKind::missing, "can't start the program", arguments[0], system_text(failed));
+
+    Pipe::close_end(in.read);
+    Pipe::close_end(out.write);
+    Pipe::close_end(err.write);
+    ProgramOutput result;
+    exchange_streams(in, out, err, input, result);
+    int status = 0;
+    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {}
+    result.exit_code = WIFSIGNALED(status) ? 128 + WTERMSIG(status) : WEXITSTATUS(status);
+    return result;
+}
+
+} // namespace omnistasis

@@ -1,0 +1,24 @@
+#include "trace/graph.h"
+
+namespace omnistasis::trace {
+
+std::string_view kind_name(UnitKind kind) {
+    switch (kind) {
+    case UnitKind::code: return "code";
+    case UnitKind::extension: return "extension";
+    case UnitKind::native: return "native";
+    case UnitKind::program: return "program";
+    case UnitKind::data: return "data";
+    case UnitKind::folder: return "folder";
+    case UnitKind::built_in: return "built-in";
+    }
+    return "data";
+}
+
+std::optional<UnitId> Graph::find(std::string_view name) const {
+    for (UnitId id = 0; id < units.size(); ++id)
+        if (units[id].name == name) return id;
+    return std::nullopt;
+}
+
+} // namespace omnistasis::trace

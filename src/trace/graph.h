@@ -1,0 +1,81 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace omnistasis::trace {
+
+/// What a unit is to the build.
+enum class UnitKind : std::uint8_t {
+    code,      ///< a source file of the runtime's language, shipped in compiled form
+    extension, ///< a module in the form of a native library
+    native,    ///< a native library
+    program,   ///< a native program
+    data,      ///< a file shipped as it is
+    folder,    ///< a package without a file of its own; nothing is shipped for it
+    built_in,  ///< part of the runtime's own program; nothing is shipped for it
+};
+
+std::string_view kind_name(UnitKind kind);
+
+/// One thing that the application needs.
+struct Unit {
+    UnitKind kind = UnitKind::data;
+    std::string name;  ///< as the application says it: a dotted module name, a library's name, a relative path
+    std::string file;  ///< where it is on this machine; empty where nothing is shipped
+    std::string place; ///< where it goes in the app tree, relative, with `/`
+    bool own = false;  ///< belongs to the application itself, not to a package or the runtime
+};
+
+/// Why one unit needs another.
+struct Reason {
+    std::string verb;       ///< completes "A ... B": "imports", "is in the package", "reads"
+    std::string file;       ///< where it is said; empty where no file says it
+    std::uint32_t line = 0; ///< counted from 1; 0 where there is none
+    bool optional = false;  ///< the application is made to do without it
+};
+
+using UnitId = std::uint32_t;
+
+struct Edge {
+    UnitId from = 0;
+    UnitId to = 0;
+    Reason reason;
+};
+
+/// Something that the trace could not settle.
+struct LooseEnd {
+    std::string kind; ///< a stable word, as `unresolved-import`
+    std::string what; ///< what could not be settled
+    std::string file;
+    std::uint32_t line = 0;
+    std::string effect; ///< what it may cause
+    std::string advice; ///< what to do
+    auto operator<=>(const LooseEnd&) const = default;
+};
+
+/// A module that is asked for and is nowhere, where the code that asks can do without it.
+struct Absent {
+    std::string name;
+    std::string file;
+    std::uint32_t line = 0;
+    auto operator<=>(const Absent&) const = default;
+};
+
+/// All that the application needs, with a reason on each edge. Units are sorted by kind of name and name, so
+/// that equal inputs give an equal graph whatever the number of threads.
+struct Graph {
+    std::vector<Unit> units;
+    std::vector<Edge> edges;    ///< sorted by `from`, `to`, file and line
+    std::vector<UnitId> roots;  ///< what is needed without a unit that asks for it
+    std::vector<LooseEnd> loose_ends;
+    std::vector<Absent> absent; ///< optional modules that are not there
+
+    /// The first unit with that name; nothing where there is none.
+    std::optional<UnitId> find(std::string_view name) const;
+};
+
+} // namespace omnistasis::trace

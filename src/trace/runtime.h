@@ -1,0 +1,87 @@
+#pragma once
+
+#include "project/project.h"
+#include "support/observer.h"
+#include "trace/graph.h"
+
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace omnistasis::trace {
+
+/// A unit that is needed, and why.
+struct Need {
+    Unit unit;
+    Reason reason;
+};
+
+/// A wish that nothing answers. Whether it is a loose end depends on whether the unit that has it is needed
+/// itself in every run; the tracer decides.
+struct Unanswered {
+    std::string name;
+    Reason reason;
+    std::vector<std::string> near; ///< names that may have been meant
+};
+
+/// All that one unit asks for.
+struct Expansion {
+    std::vector<Need> needs;
+    std::vector<Unanswered> unanswered;
+    std::vector<LooseEnd> loose_ends;
+};
+
+/// A piece of content that the runtime makes for the app tree.
+struct MadeFile {
+    std::string place; ///< relative to the app tree
+    std::string content;
+    unsigned mode = 0644;
+};
+
+/// How the launcher starts the app tree's program. Arguments may hold `{tree}`, the app tree's absolute path;
+/// `{self}`, the launcher's name as it was called; and one argument may be `{arguments}`, all of the user's.
+struct Start {
+    std::string program; ///< a place in the app tree
+    std::vector<std::string> arguments; ///< what follows the program's own name
+};
+
+/// A second way into the app tree: a launcher inside it.
+struct InnerLauncher {
+    std::string place;
+    Start start;
+};
+
+/// One language's knowledge. Everything else of Omnistasis sees languages through this interface only.
+class Runtime {
+  public:
+    virtual ~Runtime() = default;
+
+    /// As people say it: "Python 3.11.2".
+    virtual std::string title() const = 0;
+
+    /// What is needed before anything is scanned: the entry point, the runtime itself, what the project names.
+    virtual Result<Expansion> roots() = 0;
+
+    /// What `unit` asks for. Called from many threads, once for each unit.
+    virtual Expansion expand(const Unit& unit) = 0;
+
+    /// Called when nothing is left to expand: needs that follow from the whole of what was found. Units may be
+    /// named again; the trace ends when nothing new comes.
+    virtual std::vector<std::pair<UnitId, Need>> settle(const std::vector<Unit>& units) = 0;
+
+    /// The program whose own libraries and search paths come first when a native library is looked up.
+    virtual std::filesystem::path program() const = 0;
+
+    /// Compiles `code` units and adds whatever else the runtime puts into the tree.
+    virtual Result<std::vector<MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
+                                                     Observer& observer) = 0;
+
+    /// Where the project's folder is in the app tree.
+    virtual std::string application_place() const = 0;
+
+    virtual Start start() const = 0;
+    virtual std::vector<InnerLauncher> inner_launchers() const = 0;
+};
+
+} // namespace omnistasis::trace

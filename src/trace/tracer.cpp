@@ -1,0 +1,240 @@
+#include "trace/tracer.h"
+
+#include "native/closure.h"
+
+#include <algorithm>
+#include <deque>
+#include <mutex>
+#include <unordered_map>
+#include <unordered_set>
+
+#include <fmt/format.h>
+#include <oneapi/tbb/global_control.h>
+#include <oneapi/tbb/parallel_for_each.h>
+
+namespace omnistasis::trace {
+
+namespace {
+
+/// Two units are the same when this is: modules by name, files by where they go.
+std::string identity(const Unit& unit) {
+    bool is_file = unit.kind == UnitKind::data || unit.kind == UnitKind::native || unit.kind == UnitKind::program;
+    return is_file ? "file:" + unit.place : "module:" + unit.name;
+}
+
+/// The graph while it grows. Units keep their address; ids are in the order of arrival until `finish`.
+class GrowingGraph {
+  public:
+    /// True where the unit is new.
+    std::pair<UnitId, bool> add(const Unit& unit) {
+        std::lock_guard lock(mutex_);
+        auto [entry, is_new] = ids_.try_emplace(identity(unit), static_cast<UnitId>(units_.size()));
+        if (is_new) units_.push_back(unit);
+        return {entry->second, is_new};
+    }
+
+    void add_edge(UnitId from, UnitId to, Reason reason) {
+        std::lock_guard lock(mutex_);
+        edges_.push_back({from, to, std::move(reason)});
+    }
+    void add_root(UnitId id) {
+        std::lock_guard lock(mutex_);
+        roots_.push_back(id);
+    }
+    void add_unanswered(std::optional<UnitId> from, Unanswered wish) {
+        std::lock_guard lock(mutex_);
+        unanswered_.emplace_back(from, std::move(wish));
+    }
+    void add_loose_ends(std::vector<LooseEnd> ends) {
+        std::lock_guard lock(mutex_);
+        loose_ends_.insert(loose_ends_.end(), std::make_move_iterator(ends.begin()),
+                           std::make_move_iterator(ends.end()));
+    }
+    const Unit& unit(UnitId id) {
+        std::lock_guard lock(mutex_);
+        return units_[id];
+    }
+    std::vector<Unit> units() const { return {units_.begin(), units_.end()}; }
+
+    Graph finish();
+
+  private:
+    std::unordered_set<UnitId> needed_in_every_run() const;
+    std::mutex mutex_;
+    std::deque<Unit> units_;
+    std::unordered_map<std::string, UnitId> ids_;
+    std::vector<Edge> edges_;
+    std::vector<UnitId> roots_;
+    std::vector<std::pair<std::optional<UnitId>, Unanswered>> unanswered_;
+    std::vector<LooseEnd> loose_ends_;
+};
+
+/// What is reached over edges that are not optional: an absent module matters only there.
+std::unordered_set<UnitId> GrowingGraph::needed_in_every_run() const {
+    std::unordered_map<UnitId, std::vector<UnitId>> next;
+    for (const Edge& edge : edges_)
+        if (!edge.reason.optional) next[edge.from].push_back(edge.to);
+    std::unordered_set<UnitId> reached(roots_.begin(), roots_.end());
+    std::vector<UnitId> open(roots_.begin(), roots_.end());
+    while (!open.empty()) {
+        UnitId id = open.back();
+        open.pop_back();
+        for (UnitId to : next[id])
+            if (reached.insert(to).second) open.push_back(to);
+    }
+    return reached;
+}
+
+Graph GrowingGraph::finish() {
+    Graph graph;
+    auto needed = needed_in_every_run();
+    for (auto& [from, wish] : unanswered_) {
+        bool matters = !wish.reason.optional && (!from || needed.contains(*from));
+        if (!matters) {
+            graph.absent.push_back({wish.name, wish.reason.file, wish.reason.line});
+            continue;
+        }
+        std::string near;
+        for (const std::string& name : wish.near) near += fmt::format("{}{}", near.empty() ? "" : ", ", name);
+        graph.loose_ends.push_back(
+            {"unresolved-import", fmt::format("{} is not found", wish.name), wish.reason.file, wish.reason.line,
+             "the application stops when it gets there",
+             near.empty() ? std::string("install it for the project's runtime, or leave it out with --exclude if "
+                                        "the application can do without it")
+                          : fmt::format("did you mean {}?", near)});
+    }
+    graph.loose_ends.insert(graph.loose_ends.end(), loose_ends_.begin(), loose_ends_.end());
+
+    std::vector<UnitId> order(units_.size());
+    for (UnitId id = 0; id < order.size(); ++id) order[id] = id;
+    std::ranges::sort(order, [&](UnitId left, UnitId right) {
+        return std::pair(identity(units_[left]), left) < std::pair(identity(units_[right]), right);
+    });
+    std::vector<UnitId> renamed(order.size());
+    for (UnitId position = 0; position < order.size(); ++position) {
+        renamed[order[position]] = position;
+        graph.units.push_back(units_[order[position]]);
+    }
+    for (Edge& edge : edges_) graph.edges.push_back({renamed[edge.from], renamed[edge.to], std::move(edge.reason)});
+    for (UnitId root : roots_) graph.roots.push_back(renamed[root]);
+
+    auto edge_key = [](const Edge& e) {
+        return std::tie(e.from, e.to, e.reason.file, e.reason.line, e.reason.verb, e.reason.optional);
+    };
+    std::ranges::sort(graph.edges, {}, edge_key);
+    auto same = [&](const Edge& left, const Edge& right) { return edge_key(left) == edge_key(right); };
+    graph.edges.erase(std::unique(graph.edges.begin(), graph.edges.end(), same), graph.edges.end());
+    auto sort_unique = [](auto& list) {
+        std::ranges::sort(list);
+        list.erase(std::unique(list.begin(), list.end()), list.end());
+    };
+    sort_unique(graph.roots);
+    sort_unique(graph.loose_ends);
+    sort_unique(graph.absent);
+    return graph;
+}
+
+class Tracer {
+  public:
+    Tracer(Runtime& runtime, const native::HostLibraries& host, Observer& observer)
+        : runtime_(runtime), host_(host), observer_(observer) {}
+
+    Result<Graph> run(const std::vector<AssetFile>& assets) {
+        observer_.step("tracing", 0);
+        auto roots = runtime_.roots();
+        if (!roots) return tl::make_unexpected(roots.error());
+        std::vector<UnitId> open;
+        take(std::nullopt, *roots, open);
+        for (const AssetFile& asset : assets) {
+            auto head = MappedFile::open(asset.file);
+            if (!head) return tl::make_unexpected(head.error());
+            std::string place = runtime_.application_place() + "/" + asset.place;
+            UnitKind kind = native::looks_like_elf(head->bytes()) ? UnitKind::native : UnitKind::data;
+            graph_.add_root(graph_.add({kind, place, asset.file.string(), place, true}).first);
+        }
+        while (!open.empty()) {
+            expand_all(open);
+            open.clear();
+            for (auto& [from, need] : runtime_.settle(graph_.units())) {
+                auto [id, is_new] = graph_.add(need.unit);
+                graph_.add_edge(from, id, need.reason);
+                if (is_new) open.push_back(id);
+            }
+        }
+        if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
+        return graph_.finish();
+    }
+
+  private:
+    void take(std::optional<UnitId> from, Expansion& expansion, std::vector<UnitId>& fresh) {
+        for (Need& need : expansion.needs) {
+            auto [id, is_new] = graph_.add(need.unit);
+            if (from) graph_.add_edge(*from, id, std::move(need.reason));
+            else graph_.add_root(id);
+            if (is_new) fresh.push_back(id);
+        }
+        for (Unanswered& wish : expansion.unanswered) graph_.add_unanswered(from, std::move(wish));
+        graph_.add_loose_ends(std::move(expansion.loose_ends));
+    }
+
+    void expand_all(const std::vector<UnitId>& open) {
+        oneapi::tbb::parallel_for_each(
+            open.begin(), open.end(), [this](UnitId id, oneapi::tbb::feeder<UnitId>& feeder) {
+                Expansion expansion = runtime_.expand(graph_.unit(id));
+                std::vector<UnitId> fresh;
+                take(id, expansion, fresh);
+                observer_.advance(1);
+                for (UnitId next : fresh) feeder.add(next);
+            });
+    }
+
+    Result<void> follow_native_libraries() {
+        native::Closure closure(runtime_.program(), host_);
+        std::vector<Unit> units = graph_.units();
+        for (UnitId id = 0; id < units.size(); ++id) {
+            const Unit& unit = units[id];
+            bool is_native = unit.kind == UnitKind::extension || unit.kind == UnitKind::native ||
+                             unit.kind == UnitKind::program;
+            if (!is_native || unit.file.empty()) continue;
+            auto found = closure.add(unit.file, unit.place);
+            if (!found) return tl::make_unexpected(found.error());
+        }
+        std::unordered_map<std::string, UnitId> by_file;
+        for (UnitId id = 0; id < units.size(); ++id)
+            if (!units[id].file.empty()) by_file.emplace(units[id].file, id);
+        for (const native::ShippedLibrary& library : closure.libraries()) {
+            if (by_file.contains(library.file)) continue;
+            Unit unit{UnitKind::native, library.name, library.file, library.place, false};
+            by_file.emplace(library.file, graph_.add(unit).first);
+        }
+        for (const native::LibraryNeed& need : closure.needs()) {
+            auto from = by_file.find(need.from_file);
+            if (from == by_file.end()) continue;
+            if (need.found_file.empty()) {
+                bool own = graph_.unit(from->second).own;
+                graph_.add_loose_ends({{"missing-library", fmt::format("{} is not found", need.name), need.from_file, 0,
+                                        own ? "the application stops when it loads this file"
+                                            : "what needs this file does not work",
+                                        "install the package that holds the library"}});
+            } else if (auto to = by_file.find(need.found_file); to != by_file.end()) {
+                graph_.add_edge(from->second, to->second, {"needs the library", need.from_file, 0, false});
+            }
+        }
+        return {};
+    }
+
+    Runtime& runtime_;
+    const native::HostLibraries& host_;
+    Observer& observer_;
+    GrowingGraph graph_;
+};
+
+} // namespace
+
+Result<Graph> trace(Runtime& runtime, const std::vector<AssetFile>& assets, const native::HostLibraries& host,
+                    unsigned jobs, Observer& observer) {
+    oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, jobs);
+    return Tracer(runtime, host, observer).run(assets);
+}
+
+} // namespace omnistasis::trace

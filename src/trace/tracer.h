@@ -1,0 +1,16 @@
+#pragma once
+
+#include "native/host_libraries.h"
+#include "project/assets.h"
+#include "trace/graph.h"
+#include "trace/runtime.h"
+
+namespace omnistasis::trace {
+
+/// Follows everything that the runtime's roots ask for, on `jobs` threads, then the native libraries of what was
+/// found by the dynamic loader's rules. Host libraries are not followed. `assets` are needed because the project says
+/// so.
+Result<Graph> trace(Runtime& runtime, const std::vector<AssetFile>& assets, const native::HostLibraries& host,
+                    unsigned jobs, Observer& observer);
+
+} // namespace omnistasis::trace
