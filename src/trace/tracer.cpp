@@ -148,7 +148,7 @@ class Tracer {
         for (const AssetFile& asset : assets) {
             auto head = MappedFile::open(asset.file);
             if (!head) return tl::make_unexpected(head.error());
-            std::string place = runtime_.application_place() + "/" + asset.place;
+            std::string place = (fs::path(runtime_.application_place()) / asset.place).lexically_normal().string();
             UnitKind kind = native::looks_like_elf(head->bytes()) ? UnitKind::native : UnitKind::data;
             graph_.add_root(graph_.add({kind, place, asset.file.string(), place, true}).first);
         }

@@ -106,6 +106,8 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
     for (const auto& name : json["built_in"]) facts.built_in.insert(name.get<std::string>());
     for (const auto& name : json["frozen"]) facts.frozen.insert(name.get<std::string>());
     for (const auto& [name, path] : json["editable"].items()) facts.editable.emplace(name, path.get<std::string>());
+    facts.build_data = json["build_data"];
+    for (const auto& [name, module] : json["codecs"].items()) facts.codecs.emplace(name, module.get<std::string>());
     return facts;
 }
 

@@ -29,6 +29,8 @@ struct Facts {
     std::unordered_set<std::string> built_in;
     std::unordered_set<std::string> frozen;
     std::map<std::string, std::string> editable; ///< top-level modules of editable installations
+    std::string build_data; ///< the module that `sysconfig` reads the interpreter's build settings from
+    std::map<std::string, std::string> codecs;   ///< other names of codecs, to their modules in `encodings`
 };
 
 /// Finds the project's interpreter: `home` if it is given (a program, a virtual environment or a prefix), else the

@@ -93,6 +93,7 @@ class NoteReader {
         if (!from) return tl::make_unexpected(from.error());
         data.from = std::move(*from);
         data.to = (*table)["to"].as_string()->get();
+        data.holding = (*table)["holding"].value_or(std::string());
         if (const toml::node* without = table->get("without")) {
             auto patterns = strings(*without);
             if (!patterns) return tl::make_unexpected(patterns.error());

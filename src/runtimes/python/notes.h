@@ -12,6 +12,7 @@ namespace omnistasis::python {
 /// A folder or file that a package reads, and where it goes.
 struct NoteData {
     std::vector<std::string> from; ///< candidates, absolute or with {package} and {prefix}; the first that exists
+    std::string holding;           ///< a file that the right folder has in it; empty where any will do
     std::string to;                ///< a place in the app tree
     std::vector<std::string> without; ///< patterns of relative paths that stay out
 };

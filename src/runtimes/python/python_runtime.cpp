@@ -13,6 +13,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cctype>
 #include <set>
 #include <unordered_set>
 
@@ -111,6 +112,7 @@ class PythonRuntime : public trace::Runtime {
     void answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out);
     void scan_source(const Unit& unit, Expansion& out);
     void scan_extension(const Unit& unit, Expansion& out);
+    void want_codecs(const ScanResult& result, const std::string& file, bool standard, Expansion& out);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
@@ -216,6 +218,7 @@ std::vector<std::string> PythonRuntime::near_names(const std::string& name) {
 
 /// A pattern of the project: a name, or `name.*` for all that is in a package, at any depth.
 void PythonRuntime::want_pattern(const std::string& pattern, const Reason& reason, Expansion& out) {
+    if (pattern == "{build_data}") return want(facts_.build_data, reason, out);
     if (!is_pattern(pattern)) return want(pattern, reason, out);
     std::string fixed = pattern.substr(0, pattern.find_first_of("*?"));
     std::string package = parent_of(fixed);
@@ -295,6 +298,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
                                       "the module is missing from the output unless something else brings it in",
                                       "name the modules with --include or trace.include"});
     apply_metadata(self, scanned.result, out);
+    want_codecs(scanned.result, unit.file, scanned.standard, out);
     if (scanned.result.restarts_itself) want("runpy", {"starts the interpreter again", unit.file, 0, true}, out);
     if (scanned.own)
         for (auto& [data, line] : named_data(scanned.result, unit.file, scanned.root, project_, places_, facts_))
@@ -316,10 +320,16 @@ std::string PythonRuntime::absolute_module(const Request& request, const std::st
 bool PythonRuntime::has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan) {
     std::string module = absolute_module(request, from);
     std::string taken = request.kind == Request::Kind::from_module ? module + "." + request.name : module;
-    auto [first, last] = notes_.equal_range(from);
-    for (auto note = first; note != last; ++note)
-        for (const std::string& left_out : note->second.leave_out)
-            if (module == left_out || taken == left_out || module.starts_with(left_out + ".")) return true;
+    auto left_out_by = [&](const std::string& whose) {
+        auto [first, last] = notes_.equal_range(whose);
+        for (auto note = first; note != last; ++note)
+            for (const std::string& left_out : note->second.leave_out)
+                if (module == left_out || taken == left_out || module.starts_with(left_out + ".")) return true;
+        return false;
+    };
+    if (left_out_by(from)) return true;
+    bool standard = places_.is_standard(finder_.find(from).root);
+    if (standard && request.certainty != Certainty::always && left_out_by("*")) return true;
     if (request.instead_of_first == request.instead_of_last) return false;
     for (std::uint32_t i = request.instead_of_first; i < request.instead_of_last; ++i) {
         const Request& tried = scan.requests[i];
@@ -473,6 +483,19 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
     // Cython writes sibling modules without their package.
 }
 
+/// Text encodings are modules that are found by their names (codecs, "Standard Encodings").
+void PythonRuntime::want_codecs(const ScanResult& result, const std::string& file, bool standard, Expansion& out) {
+    for (const StringAt& codec : result.codecs) {
+        std::string name;
+        for (char c : codec.text) name += c == '-' || c == ' ' ? '_' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+        if (auto alias = facts_.codecs.find(name); alias != facts_.codecs.end()) name = alias->second;
+        bool is_name = !name.empty() && name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos;
+        if (is_name && name != "aliases" && finder_.find("encodings." + name)) want("encodings." + name, {"names the encoding", file, codec.line, true}, out);
+    }
+    if (result.computed_codec != 0 && !standard)
+        want_pattern("encodings.*", {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
+}
+
 void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
     auto [first, last] = notes_.equal_range(unit.name);
     for (auto entry = first; entry != last; ++entry) {
@@ -488,7 +511,7 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                     out.needs.push_back({{UnitKind::data, data.to, candidate, data.to, false}, reason});
                     break;
                 }
-                if (!fs::is_directory(candidate)) continue;
+                if (!fs::is_directory(candidate) || (!data.holding.empty() && !fs::exists(fs::path(candidate) / data.holding))) continue;
                 for (const std::string& file : readable_files(candidate, facts_, data.without)) {
                     std::string place = data.to + "/" + file;
                     out.needs.push_back({{UnitKind::data, place, candidate + "/" + file, place, false}, reason});

@@ -368,6 +368,9 @@ class Scanner {
     void note_name(Tokens tokens, std::size_t i) {
         std::string_view name = tokens[i].text;
         note_watched(tokens[i]);
+        if ((name == "encoding" || name == "encodings" || name == "charset") && i + 2 < tokens.size() && tokens[i + 1].is("=") &&
+            tokens[i + 2].is_plain_string())
+            result_.codecs.push_back({string_value(tokens[i + 2]), tokens[i].line});
         if (name == "__file__" || name == "__path__") result_.names_own_file = true;
         if (name == "resources" && i >= 2 && tokens[i - 2].is("importlib")) result_.names_own_file = true;
         bool of_sys = i >= 2 && tokens[i - 1].is(".") && tokens[i - 2].is("sys");
@@ -385,6 +388,10 @@ class Scanner {
         if (name == "__import__" || name == "import_module" || name == "find_spec" || name == "run_module" ||
             name == "import_string" || name == "resolve_name" || name == "import_object" || name == "_load_lexers") {
             read_import_call(callee, arguments);
+        } else if (name == "encode" || name == "decode" || name == "lookup" || name == "getencoder" || name == "getdecoder" ||
+                   name == "getreader" || name == "getwriter" || name == "getincrementaldecoder" || name == "getincrementalencoder") {
+            bool keyword = !arguments.empty() && arguments[0].size() > 1 && arguments[0][1].is("=");
+            if (!arguments.empty() && !keyword && arguments[0].size() > 0) note_codec(arguments[0], callee.line, name == "encode" || name == "decode");
         } else if (name == "load_entry_point") {
             read_entry_point(callee, arguments);
         } else if (name == "version" || name == "metadata" || name == "distribution" || name == "requires" ||
@@ -407,6 +414,16 @@ class Scanner {
         } else if (name == "getsource" || name == "getsourcelines" || name == "findsource") {
             result_.wants_source = true;
         }
+    }
+
+    /// str(data, "latin-1") is not looked at: its second argument is mostly no encoding.
+    void note_codec(Tokens expression, std::uint32_t line, bool may_be_computed) {
+        auto texts = constants_.evaluate(expression);
+        for (const PossibleText& text : texts)
+            if (text.exact) result_.codecs.push_back({text.text, line});
+        // A number or a call with a single unknown name says little: data.encode(x) is common outside of text too.
+        bool name_like = expression.size() <= 5 && expression[0].kind == TokenKind::name && !expression[0].is("None");
+        if (texts.empty() && may_be_computed && name_like) result_.computed_codec = line;
     }
 
     void read_import_call(const Token& callee, const std::vector<Tokens>& arguments) {

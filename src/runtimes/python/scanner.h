@@ -49,6 +49,8 @@ struct ScanResult {
     std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c)
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
     std::vector<StringAt> distributions;        ///< distributions whose metadata is asked for by name
+    std::vector<StringAt> codecs;               ///< text encodings that are named
+    std::uint32_t computed_codec = 0;           ///< the line of a call with an encoding that is not constant; 0: none
     std::vector<StringAt> watched;              ///< names of `ScanFacts::watched` that occur, once each
     std::vector<StringAt> entry_point_groups;   ///< groups whose entry points are asked for
     bool names_own_file = false;                ///< mentions __file__ or __path__, or asks for package resources

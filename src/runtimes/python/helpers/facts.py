@@ -13,6 +13,7 @@ try:
 except ImportError:
     magic, frozen = "", []
 
+from encodings import aliases
 from importlib import machinery
 
 
@@ -49,6 +50,8 @@ print(
             "frozen": frozen,
             "search_path": [os.path.abspath(entry) for entry in sys.path if entry],
             "editable": editable_modules(),
+            "codecs": aliases.aliases,
+            "build_data": getattr(sysconfig, "_get_sysconfigdata_name", lambda: "")(),
             "platform": sys.platform,
             "platlibdir": getattr(sys, "platlibdir", "lib"),
         }
