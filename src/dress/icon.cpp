@@ -3,8 +3,8 @@
 #include "support/files.h"
 
 #include <cstring>
+#include <dlfcn.h>
 
-#include <gdk-pixbuf/gdk-pixbuf.h>
 #include <librsvg/rsvg.h>
 #include <png.h>
 
@@ -36,9 +36,14 @@ bool read_png(ByteSpan bytes, IconFacts& facts) {
 }
 
 bool read_svg(ByteSpan bytes, IconFacts& facts) {
-    RsvgHandle* handle = rsvg_handle_new_from_data(bytes.data(), bytes.size(), nullptr);
+    // Loaded only for an SVG: the library brings forty others with it, which every start would wait for.
+    void* library = ::dlopen("librsvg-2.so.2", RTLD_NOW | RTLD_LOCAL);
+    if (library == nullptr) return false;
+    auto* open_handle = reinterpret_cast<decltype(&rsvg_handle_new_from_data)>(::dlsym(library, "rsvg_handle_new_from_data"));
+    auto* release = reinterpret_cast<decltype(&g_object_unref)>(::dlsym(library, "g_object_unref"));
+    RsvgHandle* handle = open_handle != nullptr ? open_handle(bytes.data(), bytes.size(), nullptr) : nullptr;
     if (handle == nullptr) return false;
-    g_object_unref(handle);
+    if (release != nullptr) release(handle);
     facts = {IconKind::svg, 0, 0};
     return true;
 }

@@ -1,5 +1,8 @@
 #include "report/trace_json.h"
 
+#include <string_view>
+#include <unordered_map>
+
 #include <nlohmann/json.hpp>
 
 namespace omnistasis::report {
@@ -22,10 +25,17 @@ std::string trace_json(const trace::Graph& graph, const std::string& target, con
         json["units"].push_back(std::move(one));
     }
     json["roots"] = graph.roots;
+    // Files stand on many edges; each is written once.
+    std::unordered_map<std::string_view, std::size_t> numbers;
+    json["files"] = Json::array();
     json["edges"] = Json::array();
     for (const trace::Edge& edge : graph.edges) {
         Json one{{"from", edge.from}, {"to", edge.to}, {"verb", edge.reason.verb}};
-        if (!edge.reason.file.empty()) one["file"] = edge.reason.file;
+        if (!edge.reason.file.empty()) {
+            auto [entry, is_new] = numbers.try_emplace(edge.reason.file, numbers.size());
+            if (is_new) json["files"].push_back(edge.reason.file);
+            one["file"] = entry->second;
+        }
         if (edge.reason.line != 0) one["line"] = edge.reason.line;
         if (edge.reason.optional) one["optional"] = true;
         json["edges"].push_back(std::move(one));
@@ -38,7 +48,7 @@ std::string trace_json(const trace::Graph& graph, const std::string& target, con
     for (const trace::Absent& absent : graph.absent)
         json["absent"].push_back({{"name", absent.name}, {"file", absent.file}, {"line", absent.line}});
     // Paths of this machine may hold bytes that are no UTF-8.
-    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+    return json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 } // namespace omnistasis::report

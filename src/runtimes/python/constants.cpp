@@ -154,7 +154,7 @@ void Constants::loop_over(std::string_view name, std::span<const Token> elements
 }
 
 void Constants::add(std::string_view name, std::vector<PossibleText> texts) {
-    auto [entry, is_new] = texts_.try_emplace(std::string(name));
+    auto [entry, is_new] = texts_.try_emplace(name);
     if (texts.empty() || (!is_new && entry->second.empty()) || entry->second.size() + texts.size() > most_texts)
         entry->second.clear();
     else

@@ -2,10 +2,10 @@
 
 #include "runtimes/python/lexer.h"
 
-#include <map>
 #include <span>
 #include <string>
 #include <string_view>
+#include <unordered_map>
 #include <vector>
 
 namespace omnistasis::python {
@@ -17,7 +17,7 @@ struct PossibleText {
 };
 
 /// The names that stand for known texts in a source file. A name that is bound more than once keeps all its
-/// texts; one that is also bound to something unknown is forgotten.
+/// texts; one that is also bound to something unknown is forgotten. The source must outlive this.
 class Constants {
   public:
     Constants(std::string_view own_name, std::string_view package);
@@ -34,7 +34,7 @@ class Constants {
   private:
     std::vector<PossibleText> operand(std::span<const Token> tokens, std::size_t& position) const;
     void add(std::string_view name, std::vector<PossibleText> texts);
-    std::map<std::string, std::vector<PossibleText>, std::less<>> texts_;
+    std::unordered_map<std::string_view, std::vector<PossibleText>> texts_; ///< names are views into the source
 };
 
 /// The index behind the bracket that closes the one at `open`, or the size where none does.

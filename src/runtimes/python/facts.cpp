@@ -71,10 +71,10 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
                 "install Python 3, or name an interpreter with --runtime");
 }
 
-Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers) {
+Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers, const std::string& entry) {
     auto script = read_text(helpers / "facts.py");
     if (!script) return tl::make_unexpected(script.error());
-    auto output = run_program({interpreter, "-c", *script});
+    auto output = run_program({interpreter, "-c", *script, entry});
     if (!output) return tl::make_unexpected(output.error());
     auto json = nlohmann::json::parse(output->out, nullptr, false);
     if (output->exit_code != 0 || json.is_discarded() || !json.is_object()) {
@@ -106,6 +106,10 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
     for (const auto& name : json["built_in"]) facts.built_in.insert(name.get<std::string>());
     for (const auto& name : json["frozen"]) facts.frozen.insert(name.get<std::string>());
     for (const auto& [name, path] : json["editable"].items()) facts.editable.emplace(name, path.get<std::string>());
+    if (json["entry_error"].size() == 2) {
+        facts.entry_error = json["entry_error"][0];
+        facts.entry_error_line = json["entry_error"][1];
+    }
     facts.build_data = json["build_data"];
     for (const auto& [name, module] : json["codecs"].items()) facts.codecs.emplace(name, module.get<std::string>());
     return facts;

@@ -29,6 +29,8 @@ struct Facts {
     std::unordered_set<std::string> built_in;
     std::unordered_set<std::string> frozen;
     std::map<std::string, std::string> editable; ///< top-level modules of editable installations
+    std::string entry_error;            ///< why the entry point can't be compiled; empty where it can
+    std::uint32_t entry_error_line = 0; ///< 0 where it is not known
     std::string build_data; ///< the module that `sysconfig` reads the interpreter's build settings from
     std::map<std::string, std::string> codecs;   ///< other names of codecs, to their modules in `encodings`
 };
@@ -37,7 +39,7 @@ struct Facts {
 /// active virtual environment, `.venv` or `venv` in the project's folder, and python3 on PATH.
 Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder);
 
-/// Asks `interpreter`, running the helper program in `helpers`.
-Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers);
+/// Asks `interpreter`, running the helper program in `helpers`, which also tries to compile `entry`.
+Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers, const std::string& entry);
 
 } // namespace omnistasis::python

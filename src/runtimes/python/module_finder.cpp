@@ -97,6 +97,16 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
     return portions;
 }
 
+bool ModuleFinder::has_top_level(std::string_view name) {
+    std::call_once(top_level_read_, [this] {
+        for (const std::string& path : search_path_)
+            for (const auto& [entry, is_folder] : folder(path).entries) top_level_.insert(entry.substr(0, entry.find('.')));
+        top_level_.insert(facts_.built_in.begin(), facts_.built_in.end());
+        for (const auto& [module, path] : facts_.editable) top_level_.insert(module);
+    });
+    return top_level_.contains(name);
+}
+
 std::vector<std::string> ModuleFinder::modules_in(const std::string& package) {
     std::set<std::string> names;
     const std::vector<std::string>& folders = package.empty() ? search_path_ : find(package).folders;

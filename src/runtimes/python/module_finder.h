@@ -7,6 +7,7 @@
 #include <shared_mutex>
 #include <string>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 namespace omnistasis::python {
@@ -36,7 +37,14 @@ class ModuleFinder {
     /// The full names of all modules that are directly in a package, or on the search path for "".
     std::vector<std::string> modules_in(const std::string& package);
 
+    /// Whether a name could be that of a top-level module; quick, and never wrong with a no.
+    bool has_top_level(std::string_view name);
+
   private:
+    struct TextHash {
+        using is_transparent = void;
+        std::size_t operator()(std::string_view text) const { return std::hash<std::string_view>()(text); }
+    };
     struct Folder {
         std::unordered_map<std::string, bool> entries; ///< name to whether it is a folder
     };
@@ -47,6 +55,8 @@ class ModuleFinder {
 
     const Facts& facts_;
     std::vector<std::string> search_path_;
+    std::once_flag top_level_read_;
+    std::unordered_set<std::string, TextHash, std::equal_to<>> top_level_; ///< stems of all that lies on the search path
     std::shared_mutex mutex_;
     std::unordered_map<std::string, std::unique_ptr<Folder>> folders_;
     std::unordered_map<std::string, std::unique_ptr<FoundModule>> found_;

@@ -17,6 +17,18 @@ constexpr std::array<std::string_view, 30> unread_endings{
 constexpr std::array<std::string_view, 13> unread_folders{"__pycache__", "test", "tests", "testing", ".git", ".hg", ".svn",
                                                           ".tox",        ".nox", ".venv", "node_modules", ".mypy_cache", ".pytest_cache"};
 
+/// What packages ship for building others against them, besides files with the endings above.
+bool is_for_building(const FolderEntry& entry) {
+    return entry.name.starts_with(".") || (entry.is_folder ? entry.name == "include" || entry.name == "pkgconfig" || entry.name == "npy-pkg-config"
+                                                           : entry.name.ends_with(".i"));
+}
+
+/// What to pass over besides what nobody reads.
+struct Passed {
+    bool build_files = false;
+    const std::vector<std::string>& patterns;
+};
+
 bool is_library(const std::string& name) { return name.ends_with(".so") || name.find(".so.") != std::string::npos; }
 
 /// An extension module exports PyInit_<name>; a library that ctypes opens does not.
@@ -26,14 +38,15 @@ bool is_extension_module(const std::string& file, const std::string& name) {
 }
 
 void collect(const std::string& folder, const std::string& inner, std::set<std::string>& visited,
-             const std::vector<std::string>& without, std::vector<std::string>& files) {
+             const Passed& without, std::vector<std::string>& files) {
     std::error_code failed;
     std::string real = fs::canonical(folder, failed).string();
     // A link that leads back up would go round for ever.
     if (failed || !visited.insert(real).second) return;
     for (const FolderEntry& entry : list_folder(folder)) {
         std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
-        if (std::ranges::any_of(without, [&](const std::string& p) { return fits_pattern(path, p, '/'); })) continue;
+        if (without.build_files && is_for_building(entry)) continue;
+        if (std::ranges::any_of(without.patterns, [&](const std::string& p) { return fits_pattern(path, p, '/'); })) continue;
         if (entry.is_folder) {
             bool passed = std::ranges::find(unread_folders, entry.name) != unread_folders.end() ||
                           entry.name.ends_with(".dist-info") || entry.name.ends_with(".egg-info") ||
@@ -56,23 +69,22 @@ trace::Unit unit_of(const std::string& file, const std::string& root, const Plac
 
 } // namespace
 
-std::vector<std::string> readable_files(const std::string& folder, const Facts&, const std::vector<std::string>& without) {
+std::vector<std::string> readable_files(const std::string& folder, bool build_files, const std::vector<std::string>& without) {
     std::vector<std::string> files;
     std::set<std::string> visited;
-    collect(folder, "", visited, without, files);
+    collect(folder, "", visited, {!build_files, without}, files);
     return files;
 }
 
-std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root, const Places& places,
-                                    const Facts& facts) {
+std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root, const Places& places) {
     std::vector<trace::Unit> units;
-    for (const std::string& file : readable_files(folder, facts)) units.push_back(unit_of(folder + "/" + file, root, places));
+    for (const std::string& file : readable_files(folder, places.is_own(root))) units.push_back(unit_of(folder + "/" + file, root, places));
     return units;
 }
 
 std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan, const std::string& source_file,
                                                               const std::string& root, const Project& project,
-                                                              const Places& places, const Facts& facts) {
+                                                              const Places& places) {
     std::vector<std::pair<trace::Unit, std::uint32_t>> found;
     std::string top = project.folder.string();
     for (const StringAt& string : scan.path_strings) {
@@ -94,7 +106,7 @@ std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& 
                 // A package's folder is carried by its imports; one with the build's own output not at all.
                 bool package = fs::exists(file + "/__init__.py") || fs::exists(file + "/pyvenv.cfg");
                 if (!package && file != top && name != "out" && name != "build" && name != "dist")
-                    for (trace::Unit& unit : data_units(file, root, places, facts))
+                    for (trace::Unit& unit : data_units(file, root, places))
                         found.emplace_back(std::move(unit), string.line);
                 break;
             }

@@ -1,5 +1,6 @@
 #include "runtimes/python/python_runtime.h"
 
+#include "native/elf_reader.h"
 #include "runtimes/python/distributions.h"
 #include "runtimes/python/module_finder.h"
 #include "runtimes/python/module_store.h"
@@ -37,6 +38,13 @@ constexpr std::array<std::string_view, 10> always_needed{
 /// Parts of the standard library that nothing imports by a name in a string by chance.
 constexpr std::array<std::string_view, 8> never_by_chance{"test", "idlelib", "turtledemo", "lib2to3", "this", "antigravity", "turtle", "distutils"};
 
+/// Bytes of dotted names.
+constexpr auto is_name_byte = [] {
+    std::array<bool, 256> table{};
+    for (unsigned char c : std::string_view("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_.")) table[c] = true;
+    return table;
+}();
+
 std::string parent_of(const std::string& name) {
     std::size_t dot = name.rfind('.');
     return dot == std::string::npos ? std::string() : name.substr(0, dot);
@@ -54,7 +62,7 @@ class PythonRuntime : public trace::Runtime {
         scan_facts_.platform = facts_.platform;
         for (const auto& [module, note] : notes_)
             for (const auto& [name, modules] : note.when_named) {
-                watched_.insert(name);
+                watched_.add(name);
                 named_rules_.emplace(name, std::pair(module, modules));
             }
         scan_facts_.watched = &watched_;
@@ -75,8 +83,6 @@ class PythonRuntime : public trace::Runtime {
     std::vector<trace::InnerLauncher> inner_launchers() const override {
         return {{interpreter_place(), {program_place(), {"-E", "-s", "-S", "{arguments}"}}}};
     }
-
-    Result<void> check_entry();
 
   private:
     /// What the settling pass looks at.
@@ -112,7 +118,8 @@ class PythonRuntime : public trace::Runtime {
     void answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out);
     void scan_source(const Unit& unit, Expansion& out);
     void scan_extension(const Unit& unit, Expansion& out);
-    void want_codecs(const ScanResult& result, const std::string& file, bool standard, Expansion& out);
+    void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
+    void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard, Expansion& out);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
@@ -128,7 +135,7 @@ class PythonRuntime : public trace::Runtime {
     Places places_;
     ModuleFinder finder_;
     ScanFacts scan_facts_;
-    std::set<std::string, std::less<>> watched_;
+    WatchedNames watched_;
     /// Name that occurs, to the module that must be there too and what is needed then.
     std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules_;
     std::mutex mutex_;
@@ -247,14 +254,9 @@ Result<Expansion> PythonRuntime::roots() {
     // From 3.13 on the interpreter prints exceptions with it.
     if (facts_.minor >= 13) want("traceback", runtime, out);
     // Any of the one-byte encodings may be the locale's, and the interpreter does not start without it.
-    for (const std::string& name : finder_.modules_in("encodings")) {
-        const FoundModule& found = finder_.find(name);
-        auto source = found.kind == FoundModule::Kind::source ? read_text(found.file) : Result<std::string>("");
-        bool charmap = source && source->find("codecs.charmap_build") != std::string::npos &&
-                       (name.find(".iso8859") != std::string::npos || name.find(".koi8") != std::string::npos ||
-                        name.find(".cp125") != std::string::npos);
-        if (charmap) want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
-    }
+    for (const std::string& name : finder_.modules_in("encodings"))
+        for (const char* family : {"encodings.iso8859_", "encodings.koi8_", "encodings.cp125"})
+            if (name.starts_with(family)) want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
 
     std::string module = entry_module();
     Reason entry{"is the entry point", project_.project_file.string(), 0, false};
@@ -287,6 +289,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     scanned.standard = places_.is_standard(scanned.root);
     ScanFacts facts = scan_facts_;
     facts.is_main = unit.name == "__main__";
+    facts.keeps_strings = !scanned.standard;
     scanned.result = scan(source->text(), facts.is_main ? "__main__" : name, package ? name : parent_of(name), facts);
     Unit self = unit;
     self.name = name;
@@ -298,10 +301,10 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
                                       "the module is missing from the output unless something else brings it in",
                                       "name the modules with --include or trace.include"});
     apply_metadata(self, scanned.result, out);
-    want_codecs(scanned.result, unit.file, scanned.standard, out);
+    want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
     if (scanned.result.restarts_itself) want("runpy", {"starts the interpreter again", unit.file, 0, true}, out);
     if (scanned.own)
-        for (auto& [data, line] : named_data(scanned.result, unit.file, scanned.root, project_, places_, facts_))
+        for (auto& [data, line] : named_data(scanned.result, unit.file, scanned.root, project_, places_))
             out.needs.push_back({std::move(data), {"names", unit.file, line, false}});
     std::lock_guard lock(mutex_);
     scanned_.push_back(std::move(scanned));
@@ -328,8 +331,10 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
         return false;
     };
     if (left_out_by(from)) return true;
-    bool standard = places_.is_standard(finder_.find(from).root);
-    if (standard && request.certainty != Certainty::always && left_out_by("*")) return true;
+    const FoundModule& asking = finder_.find(from);
+    bool own = !asking || places_.is_own(asking.root);
+    bool standard = places_.is_standard(asking.root);
+    if (!own && request.certainty != Certainty::always && (left_out_by("*") || (standard && left_out_by("*standard")))) return true;
     if (request.instead_of_first == request.instead_of_last) return false;
     for (std::uint32_t i = request.instead_of_first; i < request.instead_of_last; ++i) {
         const Request& tried = scan.requests[i];
@@ -457,34 +462,37 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
     if (places_.is_standard(found.root)) return; // the notes know these
     auto file = MappedFile::open(unit.file);
     if (!file || file->text().find("PyImport_") == std::string_view::npos) return;
-    std::string_view text = file->text();
+    auto elf = native::read_elf(file->bytes(), unit.file);
+    if (!elf) return;
     std::unordered_set<std::string_view> seen;
     Reason reason{"holds the name of", unit.file, 0, true};
-    std::size_t start = 0;
-    for (std::size_t i = 0; i < text.size(); ++i) {
-        unsigned char c = static_cast<unsigned char>(text[i]);
-        bool letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || (c >= '0' && c <= '9') || c == '.';
-        if (letter) continue;
-        std::string_view word = text.substr(start, i - start);
-        bool after_zero = start == 0 || text[start - 1] == '\0';
-        start = i + 1;
-        if (c != '\0' || !after_zero || word.size() < 2 || word.size() > 100 || word.front() == '.' || word.back() == '.' ||
-            (word.front() >= '0' && word.front() <= '9') || word.find("..") != std::string_view::npos || !seen.insert(word).second)
-            continue;
-        std::string name(word);
-        std::string top = top_of(name);
-        if (std::ranges::find(never_by_chance, top) != never_by_chance.end()) continue;
-        const FoundModule& module = finder_.find(name);
-        if (!module || module.kind == FoundModule::Kind::namespace_package) continue;
-        bool dotted = name.size() > top.size();
-        if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in || top == top_of(unit.name))
-            want(name, reason, out);
+    for (const native::ElfSegment& segment : elf->segments) {
+        constexpr std::uint32_t load = 1, executable = 1;
+        if (segment.type != load || (segment.flags & executable) != 0) continue;
+        std::string_view text = file->text().substr(segment.offset, segment.file_size);
+        while (!text.empty()) {
+            std::string_view word = text.substr(0, text.find('\0'));
+            text.remove_prefix(std::min(word.size() + 1, text.size()));
+            bool fits = word.size() > 1 && word.size() <= 100 && word.front() != '.' && word.back() != '.' && (word.front() < '0' || word.front() > '9') &&
+                        std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
+            fits = fits && finder_.has_top_level(word.substr(0, word.find('.')));
+            if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second) want_word(unit, std::string(word), reason, out);
+        }
     }
-    // Cython writes sibling modules without their package.
+}
+
+/// A word in a compiled module that is the name of a module which it could import.
+void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out) {
+    std::string top = top_of(name);
+    if (std::ranges::find(never_by_chance, top) != never_by_chance.end() || !finder_.find(top)) return;
+    const FoundModule& module = finder_.find(name);
+    if (!module || module.kind == FoundModule::Kind::namespace_package) return;
+    bool dotted = name.size() > top.size();
+    if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in || top == top_of(unit.name)) want(name, reason, out);
 }
 
 /// Text encodings are modules that are found by their names (codecs, "Standard Encodings").
-void PythonRuntime::want_codecs(const ScanResult& result, const std::string& file, bool standard, Expansion& out) {
+void PythonRuntime::want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard, Expansion& out) {
     for (const StringAt& codec : result.codecs) {
         std::string name;
         for (char c : codec.text) name += c == '-' || c == ' ' ? '_' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
@@ -492,7 +500,13 @@ void PythonRuntime::want_codecs(const ScanResult& result, const std::string& fil
         bool is_name = !name.empty() && name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos;
         if (is_name && name != "aliases" && finder_.find("encodings." + name)) want("encodings." + name, {"names the encoding", file, codec.line, true}, out);
     }
-    if (result.computed_codec != 0 && !standard)
+    // A package that passes a codec's name on has it from its caller; one that reads texts from outside from anywhere.
+    auto reads_texts = [](const Request& request) {
+        static constexpr std::array<std::string_view, 6> sources{"codecs", "email", "http", "chardet", "charset_normalizer", "encodings"};
+        return request.level == 0 && std::ranges::find(sources, top_of(request.module)) != sources.end();
+    };
+    bool from_anywhere = own || (!standard && std::ranges::any_of(result.requests, reads_texts));
+    if (result.computed_codec != 0 && from_anywhere)
         want_pattern("encodings.*", {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
 }
 
@@ -512,7 +526,7 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                     break;
                 }
                 if (!fs::is_directory(candidate) || (!data.holding.empty() && !fs::exists(fs::path(candidate) / data.holding))) continue;
-                for (const std::string& file : readable_files(candidate, facts_, data.without)) {
+                for (const std::string& file : readable_files(candidate, true, data.without)) {
                     std::string place = data.to + "/" + file;
                     out.needs.push_back({{UnitKind::data, place, candidate + "/" + file, place, false}, reason});
                 }
@@ -564,6 +578,10 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
             for (auto rule = from; rule != to; ++rule) {
                 const auto& [module, needed] = rule->second;
                 if (scanned.name == module || !ids.contains(module)) continue;
+                // A name says something about a module only where that module, or the package it is in, is imported.
+                bool everywhere = facts_.built_in.contains(module) || module == "os" || module[0] == '_';
+                auto imports = [&](const Request& request) { return top_of(absolute_module(request, scanned.name)) == top_of(module); };
+                if (!everywhere && std::ranges::none_of(scanned.result.requests, imports)) continue;
                 for (const std::string& one : needed) want_pattern(one, {"uses " + name.text + ", which needs", scanned.file, name.line, true}, out);
             }
         }
@@ -576,7 +594,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         std::string folder = fs::path(scanned.file).parent_path().string();
         bool in_package = folder != scanned.root && fs::exists(folder + "/__init__.py");
         if (i >= settled_ && scanned.result.names_own_file && in_package)
-            for (Unit& unit : data_units(folder, scanned.root, places_, facts_))
+            for (Unit& unit : data_units(folder, scanned.root, places_))
                 out.needs.push_back({std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
         auto id = ids.find(scanned.name);
         if (id == ids.end()) continue;
@@ -584,22 +602,6 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     }
     settled_ = scanned_.size();
     return needs;
-}
-
-Result<void> PythonRuntime::check_entry() {
-    auto source = read_text(entry_file());
-    if (!source) return tl::make_unexpected(source.error());
-    struct Silent : Observer {
-        void step(std::string_view, std::size_t) override {}
-        void advance(std::size_t) override {}
-    } silent;
-    auto compiled = ModuleStore(facts_, helpers_).compile({{entry_file(), project_.entry, 0, ""}}, 1, silent);
-    if (!compiled) return tl::make_unexpected(compiled.error());
-    const ModuleStore::Compiled& entry = compiled->front();
-    if (entry.error.empty()) return {};
-    return fail(ErrorKind::bad_input, "the entry point is no valid Python source",
-                entry.error_line ? fmt::format("{}:{}", entry_file(), entry.error_line) : entry_file(), entry.error,
-                fmt::format("the interpreter in use is {} ({})", title(), facts_.executable));
 }
 
 Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs, Observer& observer) {
@@ -684,13 +686,16 @@ bool is_python_source(const std::filesystem::path& file) {
 Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& project, const std::filesystem::path& data) {
     auto interpreter = find_interpreter(project.runtime_home, project.folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
-    auto facts = ask_interpreter(*interpreter, data / "python");
+    std::string entry = (project.folder / project.entry).string();
+    auto facts = ask_interpreter(*interpreter, data / "python", entry);
     if (!facts) return tl::make_unexpected(facts.error());
+    if (!facts->entry_error.empty())
+        return fail(ErrorKind::bad_input, "the entry point is no valid Python source",
+                    facts->entry_error_line ? fmt::format("{}:{}", entry, facts->entry_error_line) : entry, facts->entry_error,
+                    fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor, facts->executable));
     auto notes = read_notes(data / "notes" / "python");
     if (!notes) return tl::make_unexpected(notes.error());
-    auto runtime = std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python");
-    if (auto checked = runtime->check_entry(); !checked) return tl::make_unexpected(checked.error());
-    return std::unique_ptr<trace::Runtime>(std::move(runtime));
+    return std::unique_ptr<trace::Runtime>(std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python"));
 }
 
 } // namespace omnistasis::python

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <set>
 #include <string>
@@ -60,6 +61,23 @@ struct ScanResult {
     bool wants_source = false;                  ///< calls inspect.getsource or one of its kin
 };
 
+/// A few names, looked up for every name in a source: most are told apart by their first letter and length.
+class WatchedNames {
+  public:
+    void add(const std::string& name) {
+        names_.insert(name);
+        may_be_[slot(name)] = true;
+    }
+    bool contains(std::string_view name) const { return may_be_[slot(name)] && names_.contains(name); }
+
+  private:
+    static std::size_t slot(std::string_view name) {
+        return name.empty() ? 0 : (static_cast<unsigned char>(name[0]) * 31u + name.size()) % 1024;
+    }
+    std::set<std::string, std::less<>> names_;
+    std::array<bool, 1024> may_be_{};
+};
+
 /// Facts of the runtime and target that conditions in the source may ask for.
 struct ScanFacts {
     int major = 3;
@@ -67,8 +85,9 @@ struct ScanFacts {
     std::string platform = "linux"; ///< sys.platform
     std::string os_name = "posix";  ///< os.name
     std::string system = "Linux";   ///< platform.system()
+    bool keeps_strings = true;      ///< whether `dotted_strings` and `path_strings` are wanted
     bool is_main = false;           ///< the file runs as __main__
-    const std::set<std::string, std::less<>>* watched = nullptr; ///< names whose use means that a module is needed
+    const WatchedNames* watched = nullptr; ///< names whose use means that a module is needed
 };
 
 /// Scans one file. `own_name` is the module's dotted name, `package` that of the package it is in (itself for a

@@ -1,6 +1,8 @@
-"""Says what only the interpreter itself knows about where it is and what it finds, as one JSON object."""
+"""Says what only the interpreter itself knows about where it is and what it finds, as one JSON object.
 
-import json
+The argument is the application's entry point: whether it compiles is one of the facts.
+"""
+
 import os
 import sys
 import sysconfig
@@ -33,8 +35,35 @@ try:
 except OSError:
     program = os.path.realpath(sys.executable)
 
-print(
-    json.dumps(
+def entry_error(path):
+    """Why a source file can't be compiled: message and line; nothing where it can."""
+    try:
+        with open(path, "rb") as source:
+            compile(source.read(), path, "exec", dont_inherit=True)
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
+        return [getattr(error, "msg", None) or str(error), getattr(error, "lineno", 0) or 0]
+    except OSError:
+        pass
+    return []
+
+
+def encoded(value):
+    """JSON, in bytes: the json module takes longer to import than all of this takes to run."""
+    if isinstance(value, str):
+        quoted = "".join(
+            "\\u%04x" % ord(c) if c < " " else "\\" + c if c in '"\\' else c for c in value
+        )
+        return b'"' + os.fsencode(quoted) + b'"'
+    if isinstance(value, int):
+        return b"%d" % value
+    if isinstance(value, dict):
+        pairs = [encoded(key) + b": " + encoded(item) for key, item in value.items()]
+        return b"{" + b", ".join(pairs) + b"}"
+    return b"[" + b", ".join(map(encoded, value)) + b"]"
+
+
+sys.stdout.buffer.write(
+    encoded(
         {
             "version": list(sys.version_info[:3]),
             "release": sys.version_info[3],
@@ -52,6 +81,7 @@ print(
             "editable": editable_modules(),
             "codecs": aliases.aliases,
             "build_data": getattr(sysconfig, "_get_sysconfigdata_name", lambda: "")(),
+            "entry_error": entry_error(sys.argv[1]),
             "platform": sys.platform,
             "platlibdir": getattr(sys, "platlibdir", "lib"),
         }
