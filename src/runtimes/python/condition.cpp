@@ -196,6 +196,15 @@ class Condition {
     std::size_t position_ = 0;
 };
 
+/// Whether anything that we know facts about occurs at all; most conditions end here.
+bool may_be_known(std::span<const Token> tokens) {
+    for (const Token& token : tokens)
+        if (token.is("sys") || token.is("os") || token.is("platform") || token.is("TYPE_CHECKING") || token.is("__name__") || token.is("True") ||
+            token.is("False") || token.is("None") || token.is("0") || token.is("1"))
+            return true;
+    return false;
+}
+
 /// Source from a file that was made to break parsers may nest deeper than any person's.
 bool nests_too_deep(std::span<const Token> tokens) {
     std::size_t opening = 0;
@@ -206,7 +215,7 @@ bool nests_too_deep(std::span<const Token> tokens) {
 } // namespace
 
 std::optional<bool> evaluate_condition(std::span<const Token> tokens, const ScanFacts& facts) {
-    if (nests_too_deep(tokens)) return std::nullopt;
+    if (!may_be_known(tokens) || nests_too_deep(tokens)) return std::nullopt;
     Condition condition(tokens, facts);
     Truth result = condition.any_of();
     return condition.at_end() ? result : std::nullopt;

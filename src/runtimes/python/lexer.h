@@ -16,9 +16,12 @@ struct Token {
     bool raw = false;       ///< strings: has an r prefix
     bool formatted = false; ///< strings: has an f prefix
     std::uint32_t line = 0; ///< counted from 1
-    std::string_view text;  ///< names, numbers, operators: as written; strings: what is between the quotes
+    std::string_view text;  ///< names, numbers, operators: as written; strings: what is between the quotes; never null
 
-    bool is(std::string_view word) const { return kind != TokenKind::string && text == word; }
+    bool is(std::string_view word) const {
+        // Asked for every token many times; the first byte settles most.
+        return text.size() == word.size() && text[0] == word[0] && kind != TokenKind::string && text == word;
+    }
     bool is_plain_string() const { return kind == TokenKind::string && !bytes && !formatted; }
 };
 
