@@ -120,8 +120,18 @@ class MainFinder:
         return _spec_of("__main__", INDEX["__main__"]) if fullname == "__main__" else None
 
 
-class TreeFinder(external.FileFinder):
-    """Finds modules by a folder of the app tree: those of the store first, then files that are there."""
+class TreeFinder:
+    """Finds modules by a folder of the app tree: those of the store first, then files that are there.
+
+    No subclass of FileFinder: pkgutil would then list the folder's files only.
+    """
+
+    def __init__(self, path, *details):
+        self.path = path
+        self._files = external.FileFinder(path, *details)
+
+    def invalidate_caches(self):
+        self._files.invalidate_caches()
 
     def _prefix(self):
         """What names of modules in this folder begin with; None where no package or path entry is it."""
@@ -136,7 +146,7 @@ class TreeFinder(external.FileFinder):
         entry = INDEX.get(fullname)
         if entry is not None and fullname != "__main__":
             return _spec_of(fullname, entry)
-        return super().find_spec(fullname, target)
+        return self._files.find_spec(fullname, target)
 
     def iter_modules(self, prefix=""):
         start = self._prefix()
@@ -152,7 +162,7 @@ class TreeFinder(external.FileFinder):
                     yield prefix + short, entry[2]
         from pkgutil import _iter_file_finder_modules
 
-        for name, is_package in _iter_file_finder_modules(self, prefix):
+        for name, is_package in _iter_file_finder_modules(self._files, prefix):
             if name[len(prefix) :] not in seen:
                 yield name, is_package
 

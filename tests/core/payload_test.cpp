@@ -1,0 +1,119 @@
+#include "payload/payload_writer.h"
+#include "payload_reader.h"
+#include "support/hash.h"
+
+#include <cstring>
+#include <map>
+#include <random>
+#include <unistd.h>
+
+#include <catch2/catch.hpp>
+
+using namespace omnistasis;
+
+namespace {
+
+struct Silent : Observer {
+    void step(std::string_view, std::size_t) override {}
+    void advance(std::size_t) override {}
+};
+
+/// Reads a whole payload back: place to content. Empty where the reader refuses it.
+std::map<std::string, std::string> read_back(const std::string& file, payload::ReadError& error) {
+    std::map<std::string, std::string> tree;
+    const auto* bytes = reinterpret_cast<const std::uint8_t*>(file.data());
+    payload::Trailer trailer;
+    payload::Head head;
+    error = payload::ReadError::no_payload;
+    if (file.size() < payload::trailer_size) return tree;
+    error = payload::read_trailer(bytes + file.size() - payload::trailer_size, file.size(), trailer);
+    if (error != payload::ReadError::none) return tree;
+    error = payload::read_head({bytes + trailer.head_offset, trailer.head_size}, trailer, head);
+    if (error != payload::ReadError::none) return tree;
+    Bytes raw(trailer.index_raw + 1);
+    error = payload::unpack_index({bytes + trailer.index_offset, trailer.index_stored}, trailer, head, raw.data());
+    payload::Index index;
+    if (error == payload::ReadError::none) error = index.open({raw.data(), trailer.index_raw}, trailer);
+    if (error != payload::ReadError::none) return tree;
+    std::string stream;
+    for (std::uint32_t i = 0; i < index.block_count(); ++i) {
+        payload::Block block = index.block(i);
+        std::string part(block.raw_size, '\0');
+        error = payload::unpack_block(bytes + block.offset, block, reinterpret_cast<std::uint8_t*>(part.data()), nullptr);
+        if (error != payload::ReadError::none) return {};
+        stream += part;
+    }
+    std::vector<std::string> contents;
+    std::size_t at = 0;
+    for (std::uint32_t i = 0; i < index.content_count(); ++i) {
+        contents.push_back(stream.substr(at, index.content_size(i)));
+        at += index.content_size(i);
+        REQUIRE(std::memcmp(sha256(contents.back()).data(), index.content_hash(i), 32) == 0);
+    }
+    std::size_t position = 0;
+    payload::File one;
+    while (index.next_file(position, one))
+        tree[std::string(reinterpret_cast<const char*>(one.path.data), one.path.size)] = contents.at(one.content);
+    return tree;
+}
+
+std::vector<payload::TreeFile> sample_tree() {
+    std::string noise(9 << 20, '\0');
+    std::mt19937 random(5);
+    for (char& c : noise) c = static_cast<char>(random());
+    return {{"bin/app", 0755, std::string(5 << 20, 'x'), {}}, {"lib/noise", 0644, noise, {}},     {"a/empty", 0644, "", {}},
+            {"a/one", 0644, "the same", {}},                  {"b/other", 0644, "the same", {}}, {"a/\xC3\xA4 b", 0644, "text", {}}};
+}
+
+std::string write_sample(const fs::path& file, std::vector<payload::TreeFile> tree, int level = 3) {
+    fs::remove(file);
+    REQUIRE(write_new(file, {}, 0755));
+    REQUIRE(write_atomically(file, "launcher"));
+    payload::Description description{"app", "1.0", std::string("bin/app\0-x\0", 11), false, ""};
+    Silent silent;
+    auto sizes = payload::append_payload(file, std::move(tree), description, level, silent);
+    REQUIRE(sizes);
+    return read_text(file).value();
+}
+
+} // namespace
+
+TEST_CASE("a payload comes back as it was, with equal contents stored once") {
+    fs::path file = fs::temp_directory_path() / ("omnistasis payload test " + std::to_string(::getpid()));
+    auto tree = sample_tree();
+    std::string written = write_sample(file, tree);
+    CHECK(written.starts_with("launcher"));
+    CHECK(written.size() < (10u << 20));
+    payload::ReadError error{};
+    auto back = read_back(written, error);
+    CHECK(error == payload::ReadError::none);
+    REQUIRE(back.size() == tree.size());
+    for (const auto& one : tree) CHECK(back[one.place] == one.content);
+    // The order of the files says nothing.
+    std::reverse(tree.begin(), tree.end());
+    CHECK(write_sample(file, tree) == written);
+    fs::remove(file);
+}
+
+TEST_CASE("no changed byte and no cut goes unnoticed") {
+    fs::path file = fs::temp_directory_path() / ("omnistasis payload flips " + std::to_string(::getpid()));
+    std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y", {}}, {"b", 0644, "text of b", {}}};
+    std::string written = write_sample(file, tree);
+    fs::remove(file);
+    payload::ReadError error{};
+    auto whole = read_back(written, error);
+    REQUIRE(error == payload::ReadError::none);
+    // The launcher itself and the padding behind it are not part of the payload.
+    for (std::size_t at = 16; at < written.size(); ++at) {
+        std::string flipped = written;
+        flipped[at] = static_cast<char>(flipped[at] ^ (1 << at % 8));
+        auto tree_read = read_back(flipped, error);
+        INFO("byte " << at);
+        CHECK((error != payload::ReadError::none || tree_read == whole));
+        CHECK(error != payload::ReadError::none);
+    }
+    for (std::size_t size = 0; size < written.size(); ++size) {
+        read_back(written.substr(0, size), error);
+        CHECK(error != payload::ReadError::none);
+    }
+}

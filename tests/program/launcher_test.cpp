@@ -1,0 +1,92 @@
+// The launcher: unpacking once, safely, and refusing what was changed.
+#include "workshop.h"
+
+#include <sys/stat.h>
+#include <thread>
+
+#include <catch2/catch.hpp>
+
+using namespace omnistasis;
+using omnistasis::test::Workshop;
+
+namespace {
+
+/// A built hello world.
+struct Hello : Workshop {
+    explicit Hello(const std::string& name) : Workshop(name) {
+        write("h.py", "print('here')\n");
+        REQUIRE(omnistasis({"build", "h.py", "--compress", "fast"}).exit_code == 0);
+    }
+    std::string program = "./out/linux-x86_64/h";
+};
+
+} // namespace
+
+TEST_CASE("a first start unpacks into a private folder, the second uses it") {
+    Hello hello("first");
+    CHECK(hello.shell(hello.program).out == "here\n");
+    CHECK(hello.shell("stat -c %a cache/omnistasis cache/omnistasis/h-*").out == "700\n700\n");
+    CHECK(hello.shell("ls -A cache/omnistasis | grep -c new").out == "0\n");
+    CHECK(hello.shell("find cache -newer h.py -name modules.store -exec touch -d 2020-01-01 {} + ; " + hello.program + "; find cache -name modules.store -newermt 2021-01-01").out == "here\n");
+}
+
+TEST_CASE("a hundred first starts at once unpack once and all succeed") {
+    Hello hello("hundred");
+    CHECK(hello.shell("for i in $(seq 100); do " + hello.program + " & done; wait").out == [] {
+        std::string all;
+        for (int i = 0; i < 100; ++i) all += "here\n";
+        return all;
+    }());
+    CHECK(hello.shell("ls -d cache/omnistasis/h-* | wc -l").out == "1\n");
+}
+
+TEST_CASE("what an interrupted first start left is replaced") {
+    Hello hello("left");
+    CHECK(hello.shell(hello.program).exit_code == 0);
+    // As if the machine had stopped in the middle: no marker, and parts missing.
+    hello.shell("rm cache/omnistasis/h-*/.complete cache/omnistasis/h-*/lib/python3*/modules.store; cp -r cache/omnistasis/h-* cache/omnistasis/.$(basename cache/omnistasis/h-*).new");
+    CHECK(hello.shell(hello.program).out == "here\n");
+    CHECK(hello.shell("ls -A cache/omnistasis | wc -l").out == "2\n");
+}
+
+TEST_CASE("a cut-off or changed file is refused before anything of it runs") {
+    Hello hello("damaged");
+    fs::path file = hello.path("out/linux-x86_64/h");
+    std::string whole = read_text(file).value();
+    auto run_changed = [&](std::string content) {
+        REQUIRE(write_atomically(hello.path("changed"), content, 0755));
+        auto run = hello.shell("rm -rf cache; ./changed");
+        INFO(run.err);
+        CHECK(run.exit_code == 122);
+        CHECK(run.out.empty());
+        CHECK(run.err.find("changed: ") != std::string::npos);
+        CHECK_FALSE(fs::exists(hello.path("cache/omnistasis") / "h"));
+    };
+    run_changed(whole.substr(0, whole.size() - 1));
+    run_changed(whole.substr(0, whole.size() / 2));
+    run_changed(whole + "x");
+    for (std::size_t at : {whole.size() - 200, whole.size() - 20, whole.size() / 2, whole.size() / 3}) {
+        std::string flipped = whole;
+        flipped[at] = static_cast<char>(flipped[at] ^ 4);
+        run_changed(flipped);
+    }
+}
+
+TEST_CASE("folders that others could write, and links, are not used") {
+    Hello hello("others");
+    hello.shell("mkdir -p cache/omnistasis && chmod 777 cache/omnistasis");
+    auto run = hello.shell(hello.program);
+    CHECK(run.exit_code == 121);
+    CHECK(run.err.find("it is not the user's own") != std::string::npos);
+    CHECK(run.err.find("OMNISTASIS_CACHE") != std::string::npos);
+    hello.shell("rmdir cache/omnistasis && mkdir elsewhere && ln -s ../elsewhere cache/omnistasis");
+    CHECK(hello.shell(hello.program).exit_code == 121);
+    CHECK(hello.shell("ls elsewhere").out.empty());
+}
+
+TEST_CASE("without a home it falls back to a private folder of its own") {
+    Hello hello("homeless");
+    auto run = hello.shell("env -i " + hello.program);
+    CHECK(run.out == "here\n");
+    CHECK(hello.shell("env -i HOME=/proc/nowhere XDG_CACHE_HOME=relative " + hello.program).out == "here\n");
+}

@@ -1,0 +1,36 @@
+#pragma once
+
+#include "support/files.h"
+#include "support/subprocess.h"
+
+#include <string>
+#include <vector>
+
+namespace omnistasis::test {
+
+/// A temporary folder with a space and a letter beyond ASCII in its name, in which the built program is driven.
+class Workshop {
+  public:
+    explicit Workshop(const std::string& name);
+    ~Workshop();
+
+    fs::path write(const std::string& name, const std::string& content);
+    const fs::path& folder() const { return folder_; }
+    fs::path path(const std::string& name) const { return folder_ / name; }
+
+    /// Runs omnistasis in the folder, with the system's interpreter.
+    ProgramOutput omnistasis(std::vector<std::string> arguments);
+    /// Runs a shell command in the folder, with an empty cache folder of its own.
+    ProgramOutput shell(const std::string& command);
+
+    /// Builds `entry` in both layouts, runs both in an empty root and from source, and checks that standard output and
+    /// exit code agree. Returns what the run from source printed.
+    std::string check_alike(const std::string& entry, const std::vector<std::string>& arguments = {}, const std::vector<std::string>& options = {});
+
+  private:
+    fs::path folder_;
+};
+
+constexpr const char* interpreter = "/usr/bin/python3";
+
+} // namespace omnistasis::test
