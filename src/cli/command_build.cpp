@@ -95,12 +95,12 @@ void add_build_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<BuildOptions>();
     CLI::App* command = program.add_subcommand("build", "make a standalone executable");
     options->add_to(*command);
-    command->add_option("--name", options->project.name, "the executable's name (default: the entry point's)")->type_name("NAME");
-    command->add_option("--layout", options->project.layout, "`single`: one file; `folder`: a folder with the executable in it (default: single)")->type_name("LAYOUT");
-    command->add_option("--mode", options->project.mode, "`console` or `window`: with a terminal or without (default: console)")->type_name("MODE");
-    command->add_option("--icon", options->project.icon, "a picture: SVG, PNG, JPEG, ICO or ICNS")->type_name("FILE");
-    command->add_option("--target", options->project.targets, "the system that it is for (default: linux-x86_64)")->type_name("TARGET")->allow_extra_args(false);
-    command->add_option("--compress", options->project.compression, "`fast`, `balanced` or `small` (default: balanced)")->type_name("LEVEL");
+    command->add_option("--name", options->project.name, "the executable's name (default: the entry point's)")->option_text("NAME");
+    command->add_option("--layout", options->project.layout, "`single`: one file; `folder`: a folder with the executable in it (default: single)")->option_text("LAYOUT");
+    command->add_option("--mode", options->project.mode, "`console` or `window`: with a terminal or without (default: console)")->option_text("MODE");
+    command->add_option("--icon", options->project.icon, "a picture: SVG, PNG, JPEG, ICO or ICNS")->option_text("FILE");
+    command->add_option("--target", options->project.targets, "the system that it is for (default: linux-x86_64)")->option_text("TARGET")->allow_extra_args(false);
+    command->add_option("--compress", options->project.compression, "`fast`, `balanced` or `small` (default: balanced)")->option_text("LEVEL");
     command->add_flag("--save", options->save, "write what was said here into omnistasis.toml, for builds without options");
     command->add_flag("--strict", options->strict, "build nothing while there are loose ends");
     command->footer("Examples:\n"

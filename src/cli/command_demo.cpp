@@ -98,8 +98,8 @@ Result<void> run_demo(const DemoOptions& demo) {
 void add_demo_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<DemoOptions>();
     CLI::App* command = program.add_subcommand("demo", "copy an example application to a folder, build it and run it");
-    command->add_option("FOLDER", options->folder, "where it goes (default: tideboard-demo)");
-    command->add_option("--runtime", options->runtime, "the interpreter to build it with")->type_name("PATH");
+    command->add_option("FOLDER", options->folder, "where it goes (default: tideboard-demo)")->option_text(" ");
+    command->add_option("--runtime", options->runtime, "the interpreter to build it with")->option_text("PATH");
     command->footer("Examples:\n"
                     "  omnistasis demo\n"
                     "      the whole example in ./tideboard-demo, with explanations\n"

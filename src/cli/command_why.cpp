@@ -61,7 +61,7 @@ Result<void> run_why(const WhyOptions& options) {
 void add_why_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<WhyOptions>();
     CLI::App* command = program.add_subcommand("why", "tell why something is part of the application");
-    command->add_option("NAME", options->name, "a module, a library or a file")->required();
+    command->add_option("NAME", options->name, "a module, a library or a file")->required()->option_text(" ");
     options->add_to(*command);
     command->footer("Examples:\n"
                     "  omnistasis why sqlite3 tides.py\n"

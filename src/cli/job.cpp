@@ -12,13 +12,13 @@
 namespace omnistasis::cli {
 
 void JobOptions::add_to(CLI::App& command) {
-    command.add_option("ENTRY", project.entry, "the source file that is started, or a folder with an omnistasis.toml (default: this folder)");
-    command.add_option("--include", project.include, "a module, or a pattern of modules, that is needed though nothing shows it")->type_name("PATTERN")->allow_extra_args(false);
-    command.add_option("--exclude", project.exclude, "a module, package or pattern that stays out")->type_name("PATTERN")->allow_extra_args(false);
-    command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")->type_name("FROM[=TO]")->allow_extra_args(false);
-    command.add_option("--runtime", project.runtime, "the interpreter, or its virtual environment")->type_name("PATH");
-    command.add_option("--out", project.out, "the folder for what is made (default: out/TARGET in the project)")->type_name("FOLDER");
-    command.add_option("-j,--jobs", jobs, "how many jobs at once (default: one a core)")->type_name("N")->check(CLI::Range(1, 1024));
+    command.add_option("ENTRY", project.entry, "the source file that is started, or a folder with an omnistasis.toml (default: this folder)")->option_text(" ");
+    command.add_option("--include", project.include, "a module, or a pattern of modules, that is needed though nothing shows it")->option_text("PATTERN")->allow_extra_args(false);
+    command.add_option("--exclude", project.exclude, "a module, package or pattern that stays out")->option_text("PATTERN")->allow_extra_args(false);
+    command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")->option_text("FROM[=TO]")->allow_extra_args(false);
+    command.add_option("--runtime", project.runtime, "the interpreter, or its virtual environment")->option_text("PATH");
+    command.add_option("--out", project.out, "the folder for what is made (default: out/TARGET in the project)")->option_text("FOLDER");
+    command.add_option("-j,--jobs", jobs, "how many jobs at once (default: one a core)")->option_text("N")->check(CLI::Range(1, 1024));
     command.add_flag("-q,--quiet", quiet, "print errors and the result only");
     command.add_flag("-v,--verbose", verbose, "print everything that was found");
     command.add_flag("--json", json, "print the result as one JSON object");

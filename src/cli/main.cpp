@@ -16,6 +16,11 @@ Error usage_error(const CLI::App& program, const CLI::ParseError& problem, int c
     for (const CLI::App* chosen : program.get_subcommands()) command = chosen;
     std::vector<std::string> names;
     for (const CLI::App* sub : program.get_subcommands([](const CLI::App*) { return true; })) names.push_back(sub->get_name());
+    if (command == &program && count == 1) {
+        error.what = "no command was given";
+        error.hint = "omnistasis build app.py, or omnistasis --help";
+        return error;
+    }
     if (command == &program && count > 1 && words[1][0] != '-') {
         error.what = fmt::format("there is no command `{}`", words[1]);
     } else {
@@ -42,6 +47,9 @@ int run(int count, char** words) {
     program.set_version_flag("--version", "omnistasis " OMNISTASIS_VERSION);
     program.require_subcommand(1);
     program.get_formatter()->column_width(28);
+    program.get_formatter()->label("SUBCOMMAND", "COMMAND");
+    program.get_formatter()->label("Subcommands", "Commands");
+    program.get_formatter()->label("Positionals", "Arguments");
     program.footer("The shortest way:\n  omnistasis build app.py\nA complete example with explanations:\n  omnistasis demo");
     int exit_code = cli::exit_done;
     cli::add_build_command(program, exit_code);

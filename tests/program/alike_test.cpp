@@ -82,7 +82,7 @@ TEST_CASE("the environment of the user changes nothing, and is passed on") {
                            "print(subprocess.run(['env'], capture_output=True, text=True).stdout.count('PYTHON'))\n"
                            "print(sorted(n for n in os.environ if 'OMNI' in n))\n");
     REQUIRE(workshop.omnistasis({"build", "e.py", "--compress", "fast"}).exit_code == 0);
-    auto run = workshop.shell("PYTHONPATH=elsewhere PYTHONHOME=/nowhere PYTHONOPTIMIZE=2 LD_LIBRARY_PATH=/nowhere ./out/linux-x86_64/e");
+    auto run = workshop.shell("env -i PATH=\"$PATH\" OMNISTASIS_CACHE=\"$OMNISTASIS_CACHE\" PYTHONPATH=elsewhere PYTHONHOME=/nowhere PYTHONOPTIMIZE=2 LD_LIBRARY_PATH=/nowhere ./out/linux-x86_64/e");
     CHECK(run.out == "[0, 0]\n3\n['OMNISTASIS_CACHE']\n");
     CHECK(run.err.empty());
 }

@@ -16,13 +16,14 @@ def today(options):
     feed = feeds.load(stations.settings()["feed"])
     correction = feed.correction(options.date)
     print(f"{place['title']}, {options.date:%A %d %B %Y}")
-    for moment, height, kind in Tide(place).turns(options.date):
-        print(f"  {moment:%H:%M}  {height + correction:5.2f} m  {kind} water")
+    for moment, height, kind in Tide(place, correction).turns(options.date):
+        print(f"  {moment:%H:%M}  {height:5.2f} m  {kind} water")
     print(f"  corrected by {correction:+.2f} m ({feed.TITLE})")
 
 
 def berths(options):
-    tide = Tide(stations.station(options.station))
+    feed = feeds.load(stations.settings()["feed"])
+    tide = Tide(stations.station(options.station), feed.correction(options.date))
     print(f"draught {options.draught:.1f} m, {options.date:%d %B %Y}")
     for name, berth in sorted(stations.berths().items()):
         needed = options.draught + berth["clearance"] - berth["depth"]

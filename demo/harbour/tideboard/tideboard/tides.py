@@ -8,11 +8,12 @@ EPOCH = datetime.datetime(2030, 1, 1)
 
 
 class Tide:
-    def __init__(self, station):
+    def __init__(self, station, correction=0.0):
+        self._correction = correction
         self._harmonics = Harmonics(station["mean"], station["constituents"])
 
     def height(self, moment):
-        return self._harmonics.height((moment - EPOCH).total_seconds() / 3600)
+        return self._correction + self._harmonics.height((moment - EPOCH).total_seconds() / 3600)
 
     def curve(self, day, minutes=10):
         """(moment, height) over a day."""

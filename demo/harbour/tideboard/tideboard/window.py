@@ -3,7 +3,7 @@
 import tkinter
 from importlib import resources
 
-from tideboard import stations
+from tideboard import feeds, stations
 from tideboard.tides import Tide
 
 WIDTH, HEIGHT, MARGIN = 900, 420, 50
@@ -11,7 +11,7 @@ SEA, INK, GRID = "#2a6f97", "#1b2a33", "#d5dde1"
 
 
 def draw(canvas, place, day):
-    tide = Tide(place)
+    tide = Tide(place, feeds.load(stations.settings()["feed"]).correction(day))
     points = list(tide.curve(day))
     low = min(0.0, min(height for _, height in points))
     high = max(height for _, height in points) + 0.5

@@ -1,0 +1,134 @@
+#!/usr/bin/env python3
+"""Measures Omnistasis against something real, as ratios in one run.
+
+    bench/bench.py [--program PATH] [--python PATH] [--pairs N] [NAME ...]
+
+Each benchmark runs its two commands in turn, and prints the medians of both, the ratio or difference of the pairs, its
+spread (the middle half), and what is asked for. Without names all of them run.
+"""
+
+import argparse
+import os
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+
+HERE = os.path.dirname(os.path.abspath(__file__))
+
+
+class Bench:
+    def __init__(self, options):
+        self.program = options.program
+        self.python = options.python
+        self.pairs = options.pairs
+        self.folder = tempfile.mkdtemp(prefix="omnistasis-bench-")
+        self.environment = {"PATH": os.environ["PATH"], "HOME": self.folder, "LANG": "C.UTF-8"}
+
+    def write(self, name, text):
+        path = os.path.join(self.folder, name)
+        os.makedirs(os.path.dirname(path), exist_ok=True)
+        with open(path, "w") as file:
+            file.write(text)
+        return path
+
+    def build(self, source, *options):
+        command = [self.program, "build", source, "--runtime", self.python, "-q", *options]
+        done = subprocess.run(command, cwd=self.folder, env=self.environment, capture_output=True, text=True)
+        if done.returncode != 0:
+            sys.exit(f"{' '.join(command)} failed:\n{done.stderr}")
+        return os.path.join(self.folder, done.stdout.strip())
+
+    def seconds(self, command):
+        start = time.perf_counter()
+        subprocess.run(command, cwd=self.folder, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=True)
+        return time.perf_counter() - start
+
+    def compare(self, ours, other):
+        """Times of both commands, in turn, after one run of each that does not count."""
+        self.seconds(ours), self.seconds(other)
+        return [(self.seconds(ours), self.seconds(other)) for _ in range(self.pairs)]
+
+
+def line(name, text, wanted, met):
+    print(f"{name:28} {text:78} wanted: {wanted:24} {'yes' if met else 'NO'}", flush=True)
+
+
+def quartiles(values):
+    low, middle, high = statistics.quantiles(values, n=4)
+    return low, middle, high
+
+
+def report_ratio(name, pairs, other_name, limit):
+    low, middle, high = quartiles([ours / other for ours, other in pairs])
+    ours = statistics.median(pair[0] for pair in pairs) * 1000
+    other = statistics.median(pair[1] for pair in pairs) * 1000
+    line(name, f"{ours:7.1f} ms against {other:7.1f} ms {other_name}: {middle:.2f} ({low:.2f} to {high:.2f})", f"at most {limit:.2f}", middle <= limit)
+
+
+def report_difference(name, pairs, other_name, limit):
+    low, middle, high = quartiles([(ours - other) * 1000 for ours, other in pairs])
+    ours = statistics.median(pair[0] for pair in pairs) * 1000
+    line(name, f"{ours:7.1f} ms, {middle:+.1f} ms ({low:+.1f} to {high:+.1f}) against {other_name}", f"at most +{limit:.0f} ms", middle <= limit)
+
+
+def hello_size(bench):
+    size = os.path.getsize(bench.build(bench.write("hello.py", "print('hello')\n")))
+    interpreter = os.path.realpath(bench.python)
+    packed = len(subprocess.run(["zstd", "-19", "-q", "-c", interpreter], capture_output=True, check=True).stdout)
+    line("hello-size", f"{size / 1e6:.2f} MB; the interpreter alone, compressed: {packed / 1e6:.2f} MB", "at most 3.50 MB", size <= 3.5e6)
+
+
+def warm_start(bench):
+    source = bench.write("hello.py", "print('hello')\n")
+    for layout in ("single", "folder"):
+        built = bench.build(source, "--layout", layout, "--out", layout)
+        report_difference(f"warm-start {layout}", bench.compare([built], [bench.python, "-I", "-S", source]), "python3 -I -S hello.py", 5)
+
+
+def trace_numpy(bench):
+    source = bench.write("n.py", "import numpy as np\nprint(np.linalg.norm([3, 4]), np.random.default_rng(1).random())\n")
+    ours = [bench.program, "trace", source, "--runtime", bench.python, "-q"]
+    report_ratio("trace-numpy", bench.compare(ours, [bench.python, "-c", "import numpy"]), "python3 -c 'import numpy'", 1.0)
+
+
+def warm_150(bench):
+    """A program of 150 modules of its own kind: pure Python, each with functions and a class."""
+    for number in range(150):
+        body = "\n".join(f"def f{i}(a, b={i}):\n    return a + b * {number}\n" for i in range(12))
+        bench.write(f"many/part/m{number}.py", f'"""Part {number}."""\nVALUE = {number}\n{body}\nclass C:\n    x = 1\n    def method(self):\n        return self.x\n')
+    bench.write("many/part/__init__.py", "")
+    source = bench.write("many/app.py", "".join(f"import part.m{n}\n" for n in range(150)) + "print(part.m7.f3(1))\n")
+    built = bench.build(source)
+    built = os.path.join(bench.folder, "many/out/linux-x86_64/app")
+    report_ratio("warm-start 150 modules", bench.compare([built], [bench.python, source]), "python3 app.py", 1.0)
+    path = []
+    for number in range(20):
+        folder = os.path.join(bench.folder, f"empty/{number}")
+        os.makedirs(folder, exist_ok=True)
+        path.append(folder)
+    with_path = ["env", "PYTHONPATH=" + ":".join(path), bench.python, "-c", f"import sys; sys.path.append({os.path.dirname(source)!r}); exec(open({source!r}).read())"]
+    report_ratio("the same, 20 path entries", bench.compare([built], with_path), "with 20 entries in front", 0.9)
+
+
+BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150}
+
+
+def main():
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--program", default=os.path.join(os.path.dirname(HERE), "build/release/bin/omnistasis"))
+    parser.add_argument("--python", default="/usr/bin/python3")
+    parser.add_argument("--pairs", type=int, default=20)
+    parser.add_argument("names", nargs="*", metavar="NAME", help=", ".join(BENCHMARKS))
+    options = parser.parse_args()
+    bench = Bench(options)
+    try:
+        for name in options.names or BENCHMARKS:
+            BENCHMARKS[name](bench)
+    finally:
+        shutil.rmtree(bench.folder)
+
+
+main()
