@@ -1,6 +1,6 @@
-// The payload format, version 1: the numbers that its writer and its reader share. docs/payload-format.md specifies
-// it; all numbers are little-endian. This header uses nothing but the compiler's own integer types, so that the
-// launcher needs no C++ library.
+// The payload format, version 1: the numbers that its writer and its reader share. docs/payload-format.md
+// specifies it; all numbers are little-endian. This header uses nothing but the compiler's own integer types,
+// so that the launcher needs no C++ library.
 #pragma once
 
 #include <stddef.h>
@@ -23,8 +23,8 @@ enum TrailerField : size_t {
     trailer_index_offset = 48,
     trailer_index_stored = 56,
     trailer_index_raw = 64,
-    trailer_head_hash = 72,   ///< SHA-256 of the head
-    trailer_own_hash = 120,   ///< the first 8 bytes of the SHA-256 of all that is in front of it in the trailer
+    trailer_head_hash = 72, ///< SHA-256 of the head
+    trailer_own_hash = 120, ///< the first 8 bytes of the SHA-256 of all that is in front of it in the trailer
 };
 
 /// Tags of the head's fields. A reader passes over a tag that it does not know unless `must_know` is set.

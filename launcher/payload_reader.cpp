@@ -29,7 +29,8 @@ bool is_safe_path(Bytes path) {
         if (i < path.size && path.data[i] == 0) return false;
         if (i < path.size && path.data[i] != '/') continue;
         size_t length = i - start;
-        if (length == 0 || (length == 1 && path.data[start] == '.') || (length == 2 && path.data[start] == '.' && path.data[start + 1] == '.'))
+        if (length == 0 || (length == 1 && path.data[start] == '.') ||
+            (length == 2 && path.data[start] == '.' && path.data[start + 1] == '.'))
             return false;
         start = i + 1;
     }
@@ -40,11 +41,16 @@ bool is_safe_path(Bytes path) {
 
 const char* text_of(ReadError error) {
     switch (error) {
-    case ReadError::none: return "nothing is wrong";
-    case ReadError::no_payload: return "the file does not end as a complete application does: it was cut off or changed";
-    case ReadError::newer_format: return "the file was made by a newer version, in a format that this part does not know";
-    case ReadError::cut_off: return "the file is shorter than it says: the download or copy is not complete";
-    case ReadError::damaged: return "the file is damaged: its content does not fit its checksums";
+    case ReadError::none:
+        return "nothing is wrong";
+    case ReadError::no_payload:
+        return "the file does not end as a complete application does: it was cut off or changed";
+    case ReadError::newer_format:
+        return "the file was made by a newer version, in a format that this part does not know";
+    case ReadError::cut_off:
+        return "the file is shorter than it says: the download or copy is not complete";
+    case ReadError::damaged:
+        return "the file is damaged: its content does not fit its checksums";
     }
     return "";
 }
@@ -62,9 +68,11 @@ ReadError read_trailer(const uint8_t* bytes, uint64_t file_size, Trailer& traile
     trailer.index_raw = number(bytes + trailer_index_raw, 8);
     memcpy(trailer.head_hash, bytes + trailer_head_hash, 32);
     uint64_t size = trailer.payload_size;
-    if (trailer.payload_offset > file_size || size != file_size - trailer.payload_offset) return ReadError::cut_off;
-    bool fits = trailer.head_offset <= size && trailer.head_size <= size - trailer.head_offset && trailer.index_offset <= size &&
-                trailer.index_stored <= size - trailer.index_offset && trailer.head_size <= largest_head && trailer.index_raw <= largest_index;
+    if (trailer.payload_offset > file_size || size != file_size - trailer.payload_offset)
+        return ReadError::cut_off;
+    bool fits = trailer.head_offset <= size && trailer.head_size <= size - trailer.head_offset &&
+                trailer.index_offset <= size && trailer.index_stored <= size - trailer.index_offset &&
+                trailer.head_size <= largest_head && trailer.index_raw <= largest_index;
     if (!fits) return ReadError::damaged;
     trailer.head_offset += trailer.payload_offset;
     trailer.index_offset += trailer.payload_offset;
@@ -75,19 +83,34 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
     if (bytes.size != trailer.head_size || !same_hash(bytes, trailer.head_hash)) return ReadError::damaged;
     for (size_t at = 0; at < bytes.size;) {
         if (bytes.size - at < head_field_header) return ReadError::damaged;
-        uint64_t tag = number(bytes.data + at, 2), flags = number(bytes.data + at + 2, 2), length = number(bytes.data + at + 4, 4);
+        uint64_t tag = number(bytes.data + at, 2), flags = number(bytes.data + at + 2, 2),
+                 length = number(bytes.data + at + 4, 4);
         at += head_field_header;
         if (length > bytes.size - at) return ReadError::damaged;
         Bytes value{bytes.data + at, static_cast<size_t>(length)};
         at += value.size;
         switch (tag) {
-        case head_tree_id: head.tree_id = value; break;
-        case head_name: head.name = value; break;
-        case head_start: head.start = value; break;
-        case head_mode: head.window = value.size == 1 && value.data[0] == 1; break;
-        case head_index_hash: head.index_hash = value; break;
-        case head_tree_folder: head.tree_folder = value; break;
-        case head_version: head.version = value; break;
+        case head_tree_id:
+            head.tree_id = value;
+            break;
+        case head_name:
+            head.name = value;
+            break;
+        case head_start:
+            head.start = value;
+            break;
+        case head_mode:
+            head.window = value.size == 1 && value.data[0] == 1;
+            break;
+        case head_index_hash:
+            head.index_hash = value;
+            break;
+        case head_tree_folder:
+            head.tree_folder = value;
+            break;
+        case head_version:
+            head.version = value;
+            break;
         default:
             if ((flags & head_must_know) != 0) return ReadError::newer_format;
         }
@@ -114,14 +137,16 @@ ReadError Index::open(Bytes bytes, const Trailer& trailer) {
     if (tables > bytes.size - 12) return ReadError::damaged;
     blocks_ = bytes.data + 12;
     contents_ = blocks_ + size_t(block_count_) * block_record;
-    files_ = {contents_ + size_t(content_count_) * content_record, bytes.size - 12 - static_cast<size_t>(tables)};
+    files_ = {contents_ + size_t(content_count_) * content_record,
+              bytes.size - 12 - static_cast<size_t>(tables)};
 
     uint64_t from_blocks = 0, from_contents = 0;
     for (uint32_t i = 0; i < block_count_; ++i) {
         Block one = block(i);
         uint64_t offset = one.offset - payload_offset_;
-        bool fits = one.offset >= payload_offset_ && offset <= trailer.payload_size && one.stored_size <= trailer.payload_size - offset &&
-                    one.raw_size > 0 && one.raw_size <= largest_block && one.stored_size <= one.raw_size;
+        bool fits = one.offset >= payload_offset_ && offset <= trailer.payload_size &&
+                    one.stored_size <= trailer.payload_size - offset && one.raw_size > 0 &&
+                    one.raw_size <= largest_block && one.stored_size <= one.raw_size;
         if (!fits) return ReadError::damaged;
         from_blocks += one.raw_size;
     }
@@ -133,13 +158,15 @@ ReadError Index::open(Bytes bytes, const Trailer& trailer) {
     size_t at = 0;
     File file;
     for (uint32_t i = 0; i < file_count_; ++i)
-        if (!next_file(at, file) || file.content >= content_count_ || !is_safe_path(file.path)) return ReadError::damaged;
+        if (!next_file(at, file) || file.content >= content_count_ || !is_safe_path(file.path))
+            return ReadError::damaged;
     return at == files_.size ? ReadError::none : ReadError::damaged;
 }
 
 Block Index::block(uint32_t i) const {
     const uint8_t* at = blocks_ + size_t(i) * block_record;
-    return {payload_offset_ + number(at, 8), static_cast<uint32_t>(number(at + 8, 4)), static_cast<uint32_t>(number(at + 12, 4)), at + 16};
+    return {payload_offset_ + number(at, 8), static_cast<uint32_t>(number(at + 8, 4)),
+            static_cast<uint32_t>(number(at + 12, 4)), at + 16};
 }
 
 uint64_t Index::content_size(uint32_t i) const { return number(contents_ + size_t(i) * content_record, 8); }
@@ -163,7 +190,8 @@ ReadError unpack_block(const uint8_t* stored, const Block& block, uint8_t* raw, 
         memcpy(raw, stored, block.raw_size);
         return ReadError::none;
     }
-    size_t size = context != nullptr ? ZSTD_decompressDCtx(static_cast<ZSTD_DCtx*>(context), raw, block.raw_size, stored, block.stored_size)
+    size_t size = context != nullptr ? ZSTD_decompressDCtx(static_cast<ZSTD_DCtx*>(context), raw,
+                                                           block.raw_size, stored, block.stored_size)
                                      : ZSTD_decompress(raw, block.raw_size, stored, block.stored_size);
     return size == block.raw_size ? ReadError::none : ReadError::damaged;
 }

@@ -1,5 +1,6 @@
-// Reads a payload from the end of an executable. Every number is checked before it is used; nothing is believed that
-// its hash does not confirm. Needs no C++ library: it is part of the launcher, and of Omnistasis itself.
+// Reads a payload from the end of an executable. Every number is checked before it is used; nothing is
+// believed that its hash does not confirm. Needs no C++ library: it is part of the launcher, and of
+// Omnistasis itself.
 #pragma once
 
 #include "payload_format.h"
@@ -88,7 +89,8 @@ class Index {
 ReadError read_trailer(const uint8_t* bytes, uint64_t file_size, Trailer& trailer);
 ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head);
 
-/// Checks the stored index against its hash and unpacks it into `raw`, which has room for `trailer.index_raw` bytes.
+/// Checks the stored index against its hash and unpacks it into `raw`, which has room for `trailer.index_raw`
+/// bytes.
 ReadError unpack_index(Bytes stored, const Trailer& trailer, const Head& head, uint8_t* raw);
 
 /// Checks a block's stored bytes against its hash and unpacks it into `raw`, with room for `block.raw_size`.

@@ -1,6 +1,6 @@
-// The first thing in every built application: finds the tree that belongs to it (next to it, or unpacked from its
-// own end) and becomes the program in there. It changes nothing in the environment, so that programs which the
-// application starts see what the user had.
+// The first thing in every built application: finds the tree that belongs to it (next to it, or unpacked from
+// its own end) and becomes the program in there. It changes nothing in the environment, so that programs
+// which the application starts see what the user had.
 
 #include "unpack_posix.h"
 
@@ -50,7 +50,8 @@ payload::ReadError open_self(Self& self) {
     size_t size = self.size < tail_size ? static_cast<size_t>(self.size) : tail_size;
     uint64_t start = self.size - size;
     if (!read_at(self.descriptor, tail, size, start)) return payload::ReadError::cut_off;
-    if (auto error = payload::read_trailer(tail + size - payload::trailer_size, self.size, self.trailer); error != payload::ReadError::none)
+    if (auto error = payload::read_trailer(tail + size - payload::trailer_size, self.size, self.trailer);
+        error != payload::ReadError::none)
         return error;
     auto head_size = static_cast<size_t>(self.trailer.head_size);
     const uint8_t* head = nullptr;
@@ -58,7 +59,8 @@ payload::ReadError open_self(Self& self) {
         head = tail + (self.trailer.head_offset - start);
     } else {
         auto* room = static_cast<uint8_t*>(malloc(head_size + 1));
-        if (room == nullptr || !read_at(self.descriptor, room, head_size, self.trailer.head_offset)) return payload::ReadError::cut_off;
+        if (room == nullptr || !read_at(self.descriptor, room, head_size, self.trailer.head_offset))
+            return payload::ReadError::cut_off;
         head = room;
     }
     return payload::read_head({head, head_size}, self.trailer, self.head);
@@ -103,7 +105,8 @@ int run(int count, char** arguments) {
     Self self;
     if (auto error = open_self(self); error != payload::ReadError::none) {
         failure.exit_code = exit_damaged;
-        snprintf(failure.text, sizeof failure.text, "can't start: %s. Get the file anew", payload::text_of(error));
+        snprintf(failure.text, sizeof failure.text, "can't start: %s. Get the file anew",
+                 payload::text_of(error));
         stop(called_as, failure);
     }
     static char tree[8192];

@@ -26,11 +26,14 @@ constexpr const char* complete_marker = ".complete";
 
 void set(Failure& failure, int code, const char* what, const char* where, int error_number) {
     failure.exit_code = code;
-    if (error_number != 0) snprintf(failure.text, sizeof failure.text, "%s %s: %s", what, where, strerror(error_number));
-    else snprintf(failure.text, sizeof failure.text, "%s %s", what, where);
+    if (error_number != 0)
+        snprintf(failure.text, sizeof failure.text, "%s %s: %s", what, where, strerror(error_number));
+    else
+        snprintf(failure.text, sizeof failure.text, "%s %s", what, where);
 }
 
-// --- where the tree goes ----------------------------------------------------------------------------------------
+// --- where the tree goes
+// ----------------------------------------------------------------------------------------
 
 /// Owned by the user, and not writable for others; sets errno where it is not.
 bool is_private(int descriptor) {
@@ -40,8 +43,8 @@ bool is_private(int descriptor) {
     return mine;
 }
 
-/// Opens a folder of the user's own, made where it is missing: no link, nobody else's, not writable for others.
-/// -1 with errno where it is not such.
+/// Opens a folder of the user's own, made where it is missing: no link, nobody else's, not writable for
+/// others. -1 with errno where it is not such.
 int open_private_folder(int parent, const char* name) {
     if (mkdirat(parent, name, 0700) != 0 && errno != EEXIST) return -1;
     int folder = openat(parent, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
@@ -65,7 +68,8 @@ void make_folders(char* path) {
 /// The folders that may hold our own, in order of preference (docs/payload-format.md, "Where the tree goes").
 bool candidate(int number, char* base, size_t room) {
     const char* own = getenv("OMNISTASIS_CACHE");
-    if (own != nullptr && own[0] == '/') return number == 0 && snprintf(base, room, "%s", own) < static_cast<int>(room);
+    if (own != nullptr && own[0] == '/')
+        return number == 0 && snprintf(base, room, "%s", own) < static_cast<int>(room);
     const char* value = nullptr;
     const char* tail = "";
     switch (number) {
@@ -81,23 +85,31 @@ bool candidate(int number, char* base, size_t room) {
         if (const passwd* user = getpwuid(geteuid())) value = user->pw_dir;
         tail = "/.cache";
         break;
-    case 3: value = "/var/tmp"; break;
-    case 4: value = "/tmp"; break;
-    default: return false;
+    case 3:
+        value = "/var/tmp";
+        break;
+    case 4:
+        value = "/tmp";
+        break;
+    default:
+        return false;
     }
     base[0] = 0;
     if (value == nullptr || value[0] != '/' || value[1] == 0) return true;
-    if (number >= 3) snprintf(base, room, "%s/omnistasis-%u", value, static_cast<unsigned>(geteuid()));
-    else snprintf(base, room, "%s%s", value, tail);
+    if (number >= 3)
+        snprintf(base, room, "%s/omnistasis-%u", value, static_cast<unsigned>(geteuid()));
+    else
+        snprintf(base, room, "%s%s", value, tail);
     return true;
 }
 
-// --- unpacking --------------------------------------------------------------------------------------------------
+// --- unpacking
+// --------------------------------------------------------------------------------------------------
 
 struct Job {
     const uint8_t* mapped = nullptr; ///< the whole executable
     const Index* index = nullptr;
-    const File* files = nullptr; ///< by content number
+    const File* files = nullptr;       ///< by content number
     uint64_t* content_start = nullptr; ///< in the stream of contents; one more entry than contents
     uint64_t* block_start = nullptr;
     uint32_t* first_file = nullptr; ///< of each content; one more entry than contents
@@ -146,7 +158,8 @@ bool write_content(const Job& job, uint32_t number, const uint8_t* raw, uint64_t
     for (uint32_t i = job.first_file[number]; i < job.first_file[number + 1]; ++i) {
         int descriptor = open_in_tree(job.tree, job.files[i]);
         if (descriptor < 0) return false;
-        bool written = write_at(descriptor, raw + (from - start), static_cast<size_t>(to - from), from - job.content_start[number]);
+        bool written = write_at(descriptor, raw + (from - start), static_cast<size_t>(to - from),
+                                from - job.content_start[number]);
         int reason = errno;
         if (close(descriptor) != 0 || !written) {
             if (!written) errno = reason;
@@ -161,8 +174,10 @@ uint32_t content_at(const Job& job, uint64_t position) {
     uint32_t low = 0, high = job.index->content_count();
     while (low < high) {
         uint32_t middle = low + (high - low) / 2;
-        if (job.content_start[middle + 1] <= position) low = middle + 1;
-        else high = middle;
+        if (job.content_start[middle + 1] <= position)
+            low = middle + 1;
+        else
+            high = middle;
     }
     return low;
 }
@@ -187,12 +202,14 @@ void* unpack_blocks(void* argument) {
             __atomic_store_n(&job.error_number, ENOMEM, __ATOMIC_RELAXED);
             break;
         }
-        if (ReadError error = unpack_block(job.mapped + block.offset, block, raw, context); error != ReadError::none) {
+        if (ReadError error = unpack_block(job.mapped + block.offset, block, raw, context);
+            error != ReadError::none) {
             __atomic_store_n(&job.error, error, __ATOMIC_RELAXED);
             break;
         }
         uint64_t start = job.block_start[number], end = start + block.raw_size;
-        for (uint32_t content = content_at(job, start); content < job.index->content_count() && job.content_start[content] < end; ++content)
+        for (uint32_t content = content_at(job, start);
+             content < job.index->content_count() && job.content_start[content] < end; ++content)
             if (!write_content(job, content, raw, start, end)) {
                 __atomic_store_n(&job.error_number, errno, __ATOMIC_RELAXED);
                 break;
@@ -218,8 +235,10 @@ bool unpack(const Self& self, const uint8_t* mapped, int tree, Failure& failure)
     auto* raw_index = static_cast<uint8_t*>(malloc(self.trailer.index_raw + 1));
     Index index;
     if (raw_index == nullptr) return set(failure, exit_no_room, "not enough memory to unpack", "", 0), false;
-    error = unpack_index({mapped + self.trailer.index_offset, static_cast<size_t>(self.trailer.index_stored)}, self.trailer, self.head, raw_index);
-    if (error == ReadError::none) error = index.open({raw_index, static_cast<size_t>(self.trailer.index_raw)}, self.trailer);
+    error = unpack_index({mapped + self.trailer.index_offset, static_cast<size_t>(self.trailer.index_stored)},
+                         self.trailer, self.head, raw_index);
+    if (error == ReadError::none)
+        error = index.open({raw_index, static_cast<size_t>(self.trailer.index_raw)}, self.trailer);
     if (error != ReadError::none) return damaged();
 
     uint32_t contents = index.content_count(), blocks = index.block_count(), count = index.file_count();
@@ -232,13 +251,16 @@ bool unpack(const Self& self, const uint8_t* mapped, int tree, Failure& failure)
     job.content_start = static_cast<uint64_t*>(calloc(contents + 1, sizeof(uint64_t)));
     job.block_start = static_cast<uint64_t*>(calloc(blocks + 1, sizeof(uint64_t)));
     job.first_file = static_cast<uint32_t*>(calloc(contents + 2, sizeof(uint32_t)));
-    if (files == nullptr || job.content_start == nullptr || job.block_start == nullptr || job.first_file == nullptr)
+    if (files == nullptr || job.content_start == nullptr || job.block_start == nullptr ||
+        job.first_file == nullptr)
         return set(failure, exit_no_room, "not enough memory to unpack", "", 0), false;
     size_t at = 0;
     for (uint32_t i = 0; i < count; ++i) index.next_file(at, files[i]);
     qsort(files, count, sizeof(File), by_content);
-    for (uint32_t i = 0; i < contents; ++i) job.content_start[i + 1] = job.content_start[i] + index.content_size(i);
-    for (uint32_t i = 0; i < blocks; ++i) job.block_start[i + 1] = job.block_start[i] + index.block(i).raw_size;
+    for (uint32_t i = 0; i < contents; ++i)
+        job.content_start[i + 1] = job.content_start[i] + index.content_size(i);
+    for (uint32_t i = 0; i < blocks; ++i)
+        job.block_start[i + 1] = job.block_start[i] + index.block(i).raw_size;
     for (uint32_t i = 0, file = 0; i <= contents; ++i) {
         job.first_file[i] = file;
         while (file < count && files[file].content == i) ++file;
@@ -247,7 +269,8 @@ bool unpack(const Self& self, const uint8_t* mapped, int tree, Failure& failure)
     for (uint32_t i = 0; i < count; ++i) {
         if (index.content_size(files[i].content) > 0) continue;
         int descriptor = open_in_tree(tree, files[i]);
-        if (descriptor < 0) return set(failure, exit_no_room, "can't unpack the application:", "", errno), false;
+        if (descriptor < 0)
+            return set(failure, exit_no_room, "can't unpack the application:", "", errno), false;
         close(descriptor);
     }
 
@@ -263,7 +286,8 @@ bool unpack(const Self& self, const uint8_t* mapped, int tree, Failure& failure)
     for (unsigned i = 0; i < started; ++i) pthread_join(threads[i], nullptr);
     error = job.error;
     if (error != ReadError::none) return damaged();
-    if (job.error_number != 0) return set(failure, exit_no_room, "can't unpack the application:", "", job.error_number), false;
+    if (job.error_number != 0)
+        return set(failure, exit_no_room, "can't unpack the application:", "", job.error_number), false;
     return true;
 }
 
@@ -291,7 +315,8 @@ bool is_complete(int cache, const char* name, const Self& self) {
     int descriptor = openat(cache, marker, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
     if (descriptor < 0) return false;
     uint8_t id[33];
-    bool same = is_private(descriptor) && read(descriptor, id, sizeof id) == 32 && memcmp(id, self.head.tree_id.data, 32) == 0;
+    bool same = is_private(descriptor) && read(descriptor, id, sizeof id) == 32 &&
+                memcmp(id, self.head.tree_id.data, 32) == 0;
     close(descriptor);
     return same;
 }
@@ -302,18 +327,22 @@ bool unpack_under_lock(const Self& self, int cache, const char* name, Failure& f
     snprintf(temporary, sizeof temporary, ".%s.new", name);
     int lock = openat(cache, lock_name, O_RDWR | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
     if (lock < 0) return set(failure, exit_no_room, "can't write into the cache folder:", "", errno), false;
-    while (flock(lock, LOCK_EX) != 0 && errno == EINTR) {}
+    while (flock(lock, LOCK_EX) != 0 && errno == EINTR) {
+    }
     if (is_complete(cache, name, self)) return close(lock), true;
 
     remove_folder(cache, temporary);
     remove_folder(cache, name);
     bool done = false;
     void* mapped = mmap(nullptr, self.size, PROT_READ, MAP_PRIVATE, self.descriptor, 0);
-    int tree = mkdirat(cache, temporary, 0700) == 0 ? openat(cache, temporary, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) : -1;
+    int tree = mkdirat(cache, temporary, 0700) == 0
+                   ? openat(cache, temporary, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC)
+                   : -1;
     if (mapped == MAP_FAILED || tree < 0) {
         set(failure, exit_no_room, "can't write into the cache folder:", "", errno);
     } else if (unpack(self, static_cast<const uint8_t*>(mapped), tree, failure)) {
-        int marker = openat(tree, complete_marker, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+        int marker =
+            openat(tree, complete_marker, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
         done = marker >= 0 && write_at(marker, self.head.tree_id.data, 32, 0);
         if (marker >= 0 && close(marker) != 0) done = false;
         done = done && renameat(cache, temporary, cache, name) == 0;
@@ -330,7 +359,8 @@ bool unpack_under_lock(const Self& self, int cache, const char* name, Failure& f
 void name_of_tree(const Self& self, char* name, size_t room) {
     size_t length = self.head.name.size < 100 ? self.head.name.size : 100;
     if (room < length + 40) return;
-    for (size_t i = 0; i < length; ++i) name[i] = self.head.name.data[i] == '/' ? '_' : static_cast<char>(self.head.name.data[i]);
+    for (size_t i = 0; i < length; ++i)
+        name[i] = self.head.name.data[i] == '/' ? '_' : static_cast<char>(self.head.name.data[i]);
     if (length > 0 && name[0] == '.') name[0] = '_';
     name[length] = '-';
     for (int i = 0; i < 16; ++i) snprintf(name + length + 1 + 2 * i, 3, "%02x", self.head.tree_id.data[i]);
@@ -365,15 +395,19 @@ bool provide_tree(const Self& self, char* tree, size_t room, Failure& failure) {
             if (failure.exit_code == exit_damaged) return false;
         } else {
             if (cache >= 0) close(cache);
-            const char* why = cache >= 0 ? "programs may not be started from there" : reason == EPERM ? "it is not the user's own" : strerror(reason);
+            const char* why = cache >= 0        ? "programs may not be started from there"
+                              : reason == EPERM ? "it is not the user's own"
+                                                : strerror(reason);
             size_t used = strlen(tried);
-            snprintf(tried + used, sizeof tried - used, "%s%.200s/omnistasis (%s)", used ? ", " : "", base, why);
+            snprintf(tried + used, sizeof tried - used, "%s%.200s/omnistasis (%s)", used ? ", " : "", base,
+                     why);
         }
     }
     if (failure.exit_code == 0) {
         failure.exit_code = exit_no_room;
         snprintf(failure.text, sizeof failure.text,
-                 "no folder to unpack into; tried %s. Set OMNISTASIS_CACHE to a folder that can be written and where programs may be started",
+                 "no folder to unpack into; tried %s. Set OMNISTASIS_CACHE to a folder that can be written "
+                 "and where programs may be started",
                  tried[0] ? tried : "nothing: HOME is not set");
     }
     return false;

@@ -8,15 +8,14 @@
 #include "support/files.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 #include <map>
 #include <mutex>
+#include <oneapi/tbb/global_control.h>
+#include <oneapi/tbb/parallel_for.h>
 #include <optional>
 #include <sys/stat.h>
 #include <unistd.h>
-
-#include <fmt/format.h>
-#include <oneapi/tbb/global_control.h>
-#include <oneapi/tbb/parallel_for.h>
 
 namespace omnistasis::build {
 
@@ -28,9 +27,12 @@ constexpr const char* tree_folder = "tree";
 
 int compression_level(Compression compression) {
     switch (compression) {
-    case Compression::fast: return 3;
-    case Compression::balanced: return 12;
-    case Compression::small: return 19;
+    case Compression::fast:
+        return 3;
+    case Compression::balanced:
+        return 12;
+    case Compression::small:
+        return 19;
     }
     return 12;
 }
@@ -56,9 +58,10 @@ std::string group_of(const trace::Unit& unit, const std::string& place) {
 
 class Builder {
   public:
-    Builder(const Project& project, trace::Runtime& runtime, const trace::Graph& graph, const Installation& installation,
-            unsigned jobs, Observer& observer)
-        : project_(project), runtime_(runtime), graph_(graph), installation_(installation), jobs_(jobs), observer_(observer) {}
+    Builder(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
+            const Installation& installation, unsigned jobs, Observer& observer)
+        : project_(project), runtime_(runtime), graph_(graph), installation_(installation), jobs_(jobs),
+          observer_(observer) {}
 
     Result<BuildResult> run() {
         result_.target = project_.targets.front();
@@ -66,7 +69,8 @@ class Builder {
         auto launcher = read_text(installation_.launcher(result_.target));
         if (!launcher)
             return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target),
-                        installation_.launcher(result_.target), launcher.error().why, "install Omnistasis anew");
+                        installation_.launcher(result_.target), launcher.error().why,
+                        "install Omnistasis anew");
         launcher_ = std::move(*launcher);
         fs::path folder = project_.out.empty() ? project_.folder / "out" / result_.target : project_.out;
         auto place = OutputPlace::prepare(folder, project_.name);
@@ -123,7 +127,8 @@ class Builder {
             out.place = file.place;
             groups_[first + i] = group_of(graph_.units[file.unit], file.place);
             struct stat status {};
-            bool executable = file.executable || (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
+            bool executable = file.executable ||
+                              (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
             out.mode = executable ? 0755 : 0644;
             if (auto done = treat(file, out); !done) {
                 std::lock_guard lock(mutex);
@@ -144,7 +149,8 @@ class Builder {
         if (!elf) return tl::make_unexpected(elf.error());
         bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
         if (file.search_path.empty() && !has_path) return {};
-        auto relinked = native::with_search_path(mapped->bytes(), file.search_path.empty() ? "$ORIGIN" : file.search_path, file.source);
+        auto relinked = native::with_search_path(
+            mapped->bytes(), file.search_path.empty() ? "$ORIGIN" : file.search_path, file.source);
         if (!relinked) return tl::make_unexpected(relinked.error());
         out.content.assign(reinterpret_cast<const char*>(relinked->data()), relinked->size());
         out.source.clear();
@@ -154,7 +160,8 @@ class Builder {
     void count() {
         std::map<std::string, Contribution> groups;
         for (std::size_t i = 0; i < tree_.size(); ++i) {
-            std::uint64_t size = tree_[i].source.empty() ? tree_[i].content.size() : fs::file_size(tree_[i].source);
+            std::uint64_t size =
+                tree_[i].source.empty() ? tree_[i].content.size() : fs::file_size(tree_[i].source);
             result_.tree_size += size;
             Contribution& group = groups[groups_[i]];
             group.name = groups_[i];
@@ -173,7 +180,9 @@ class Builder {
     }
 
     Result<void> write_single(const fs::path& file) {
-        if (auto done = write_new(file, {reinterpret_cast<const std::uint8_t*>(launcher_.data()), launcher_.size()}, 0755); !done)
+        if (auto done = write_new(
+                file, {reinterpret_cast<const std::uint8_t*>(launcher_.data()), launcher_.size()}, 0755);
+            !done)
             return done;
         auto sizes = payload::append_payload(file, std::move(tree_), description(runtime_.start(), ""),
                                              compression_level(project_.compression), observer_);
@@ -188,7 +197,10 @@ class Builder {
         std::error_code failed;
         fs::create_directories(folder / tree_folder, failed);
         if (failed) return fail(ErrorKind::missing, "can't make the folder", folder, failed.message());
-        if (auto done = write_new(folder / project_.name, {reinterpret_cast<const std::uint8_t*>(launcher.data()), launcher.size()}, 0755); !done)
+        if (auto done =
+                write_new(folder / project_.name,
+                          {reinterpret_cast<const std::uint8_t*>(launcher.data()), launcher.size()}, 0755);
+            !done)
             return done;
         result_.size = launcher.size();
         for (const TreeFile& file : tree_) {
@@ -200,7 +212,9 @@ class Builder {
                 if (!text) return tl::make_unexpected(text.error());
                 content = std::move(*text);
             }
-            if (auto done = write_new(to, {reinterpret_cast<const std::uint8_t*>(content.data()), content.size()}, file.mode); !done)
+            if (auto done = write_new(
+                    to, {reinterpret_cast<const std::uint8_t*>(content.data()), content.size()}, file.mode);
+                !done)
                 return done;
             result_.size += content.size();
             observer_.advance(1);
@@ -228,13 +242,13 @@ Result<Installation> Installation::find() {
     fs::path prefix = program.parent_path().parent_path();
     Installation found{prefix / "share/omnistasis", prefix / "lib/omnistasis"};
     if (!fs::is_directory(found.data, failed) || !fs::is_directory(found.launchers, failed))
-        return fail(ErrorKind::missing, "parts of Omnistasis are missing", prefix, "share/omnistasis or lib/omnistasis is not there",
-                    "install Omnistasis anew");
+        return fail(ErrorKind::missing, "parts of Omnistasis are missing", prefix,
+                    "share/omnistasis or lib/omnistasis is not there", "install Omnistasis anew");
     return found;
 }
 
-Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph, const Installation& installation,
-                          unsigned jobs, Observer& observer) {
+Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
+                          const Installation& installation, unsigned jobs, Observer& observer) {
     oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, jobs);
     return Builder(project, runtime, graph, installation, jobs, observer).run();
 }

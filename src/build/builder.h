@@ -18,7 +18,9 @@ struct Installation {
 
     /// From the place of the running program: `<prefix>/bin/omnistasis`.
     static Result<Installation> find();
-    std::filesystem::path launcher(const std::string& target) const { return launchers / ("launcher-" + target); }
+    std::filesystem::path launcher(const std::string& target) const {
+        return launchers / ("launcher-" + target);
+    }
 };
 
 /// A package, library or other group, and how much of the output it takes before compression.
@@ -30,12 +32,12 @@ struct Contribution {
 
 /// What a finished build has to say.
 struct BuildResult {
-    std::filesystem::path output;     ///< the executable
+    std::filesystem::path output;        ///< the executable
     std::filesystem::path output_folder; ///< folder layout: the folder that holds it; else empty
     std::string target;
     std::string runtime;
-    std::uint64_t size = 0;           ///< in bytes, of all that was written
-    std::uint64_t tree_size = 0;      ///< of the app tree
+    std::uint64_t size = 0;      ///< in bytes, of all that was written
+    std::uint64_t tree_size = 0; ///< of the app tree
     std::size_t tree_files = 0;
     std::size_t modules = 0;
     std::size_t libraries = 0;
@@ -43,9 +45,9 @@ struct BuildResult {
     std::vector<Contribution> largest; ///< at most ten, largest first
 };
 
-/// Makes the output that `project` describes from what the trace found. The output is put in its place at once, at
-/// the end: an interrupted build leaves what was there before.
-Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph, const Installation& installation,
-                          unsigned jobs, Observer& observer);
+/// Makes the output that `project` describes from what the trace found. The output is put in its place at
+/// once, at the end: an interrupted build leaves what was there before.
+Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
+                          const Installation& installation, unsigned jobs, Observer& observer);
 
 } // namespace omnistasis::build

@@ -37,14 +37,18 @@ Result<void> write_marker(const fs::path& folder, const std::set<std::string>& n
 Result<OutputPlace> OutputPlace::prepare(const fs::path& folder, const std::string& name) {
     std::error_code failed;
     if (fs::exists(folder, failed) && !fs::is_directory(folder, failed))
-        return fail(ErrorKind::bad_input, "the output folder is a file", folder, "", "choose another folder with --out");
+        return fail(ErrorKind::bad_input, "the output folder is a file", folder, "",
+                    "choose another folder with --out");
     fs::create_directories(folder, failed);
     if (failed || ::access(folder.c_str(), W_OK) != 0)
-        return fail(ErrorKind::missing, "can't write into the output folder", folder, failed ? failed.message() : system_text(errno),
+        return fail(ErrorKind::missing, "can't write into the output folder", folder,
+                    failed ? failed.message() : system_text(errno),
                     "choose another folder with --out, or change the permissions of this one");
     if (fs::exists(fs::symlink_status(folder / name, failed)) && !read_marker(folder).contains(name))
-        return fail(ErrorKind::bad_input, "something that Omnistasis did not make is in the way of the output", folder / name,
-                    "only what it made itself is replaced", "move it away, or choose another place with --out or --name");
+        return fail(ErrorKind::bad_input,
+                    "something that Omnistasis did not make is in the way of the output", folder / name,
+                    "only what it made itself is replaced",
+                    "move it away, or choose another place with --out or --name");
     return OutputPlace(folder, name);
 }
 
@@ -54,7 +58,8 @@ Result<void> OutputPlace::put(const fs::path& made) const {
     if (names.insert(name_).second)
         if (auto written = write_marker(folder_, names); !written) return written;
     std::error_code ignored;
-    bool replaces_folder = fs::is_directory(fs::symlink_status(output(), ignored)) || fs::is_directory(made, ignored);
+    bool replaces_folder =
+        fs::is_directory(fs::symlink_status(output(), ignored)) || fs::is_directory(made, ignored);
     long result = 0;
     if (replaces_folder && fs::exists(fs::symlink_status(output(), ignored)))
         // Old and new change places at once; the old one then goes with the staging folder.

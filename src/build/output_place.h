@@ -6,8 +6,8 @@
 
 namespace omnistasis::build {
 
-/// The folder that outputs are put into. It carries a marker that lists what Omnistasis made in it; what is not on
-/// the list is somebody else's and stays.
+/// The folder that outputs are put into. It carries a marker that lists what Omnistasis made in it; what is
+/// not on the list is somebody else's and stays.
 class OutputPlace {
   public:
     /// Makes the folder where it is missing. An error where `name` in it is taken by something foreign.

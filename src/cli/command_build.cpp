@@ -1,12 +1,10 @@
 #include "cli/job.h"
-
 #include "support/files.h"
 
-#include <memory>
-#include <unistd.h>
-
 #include <fmt/format.h>
+#include <memory>
 #include <nlohmann/json.hpp>
+#include <unistd.h>
 
 namespace omnistasis::cli {
 
@@ -28,20 +26,32 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
         return;
     }
     fmt::print("{}  {}\n", styled(path, Style::bold, STDOUT_FILENO), size_text(result.size));
-    fmt::print("  {} {} for {}, {} mode, with {}\n", job.project.layout == Layout::single ? "one file" : "a folder", job.project.layout == Layout::single ? "that runs alone" : "with all that it needs",
+    fmt::print("  {} {} for {}, {} mode, with {}\n",
+               job.project.layout == Layout::single ? "one file" : "a folder",
+               job.project.layout == Layout::single ? "that runs alone" : "with all that it needs",
                result.target, mode_word(job.project.mode), result.runtime);
-    fmt::print("  {}, {}, {}; {} in {} before compression\n", plural(result.modules, "module", "modules"), plural(result.libraries, "native library", "native libraries"),
-               plural(result.data_files, "data file", "data files"), size_text(result.tree_size), plural(result.tree_files, "file", "files"));
-    std::size_t most = options.verbose ? 10 : 4;
+    fmt::print("  {}, {}, {}; {} in {} before compression\n", plural(result.modules, "module", "modules"),
+               plural(result.libraries, "native library", "native libraries"),
+               plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
+               plural(result.tree_files, "file", "files"));
     fmt::print("  largest:");
-    for (std::size_t i = 0; i < result.largest.size() && i < most; ++i)
-        fmt::print("{} {} {}", i == 0 ? "" : ",", result.largest[i].name, size_text(result.largest[i].size));
+    for (std::size_t i = 0; i < result.largest.size() && (i < 4 || options.verbose); ++i)
+        if (options.verbose)
+            fmt::print("\n    {:>7}  {}", size_text(result.largest[i].size), result.largest[i].name);
+        else
+            fmt::print("{} {} {}", i == 0 ? "" : ",", result.largest[i].name,
+                       size_text(result.largest[i].size));
     fmt::print("\n");
-    if (!job.graph.absent.empty())
-        fmt::print("  {} that the application can do without {} not there{}\n", plural(job.graph.absent.size(), "import", "imports"), job.graph.absent.size() == 1 ? "is" : "are",
+    std::vector<const trace::Absent*> absent;
+    for (const trace::Absent& one : job.graph.absent)
+        if (!one.of_runtime) absent.push_back(&one);
+    if (!absent.empty())
+        fmt::print("  {} that the application can do without {} not there{}\n",
+                   plural(absent.size(), "import", "imports"), absent.size() == 1 ? "is" : "are",
                    options.verbose ? ":" : " (listed in trace.json)");
     if (options.verbose)
-        for (const trace::Absent& absent : job.graph.absent) fmt::print("    {}  {}:{}\n", absent.name, shown_path(absent.file), absent.line);
+        for (const trace::Absent* one : absent)
+            fmt::print("    {}  {}:{}\n", one->name, shown_path(one->file), one->line);
 }
 
 void print_json(const Job& job, const build::BuildResult& result) {
@@ -58,10 +68,12 @@ void print_json(const Job& job, const build::BuildResult& result) {
     json["libraries"] = result.libraries;
     json["data_files"] = result.data_files;
     json["largest"] = nlohmann::ordered_json::array();
-    for (const build::Contribution& one : result.largest) json["largest"].push_back({{"name", one.name}, {"size", one.size}, {"files", one.files}});
+    for (const build::Contribution& one : result.largest)
+        json["largest"].push_back({{"name", one.name}, {"size", one.size}, {"files", one.files}});
     json["loose_ends"] = nlohmann::ordered_json::array();
     for (const trace::LooseEnd& end : job.graph.loose_ends)
-        json["loose_ends"].push_back({{"kind", end.kind}, {"what", end.what}, {"file", end.file}, {"line", end.line}});
+        json["loose_ends"].push_back(
+            {{"kind", end.kind}, {"what", end.what}, {"file", end.file}, {"line", end.line}});
     fmt::print("{}\n", json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
@@ -72,9 +84,11 @@ Result<void> run_build(const BuildOptions& options) {
     if (options.strict && !job->graph.loose_ends.empty()) {
         progress.clear();
         print_loose_ends(job->graph.loose_ends, job->graph.loose_ends.size());
-        return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends", "settle each of them as it says");
+        return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends",
+                    "settle each of them as it says");
     }
-    auto result = build::build(job->project, *job->runtime, job->graph, job->installation, job->jobs, progress);
+    auto result =
+        build::build(job->project, *job->runtime, job->graph, job->installation, job->jobs, progress);
     progress.clear();
     if (!result) return tl::make_unexpected(result.error());
     if (auto written = write_trace(*job); !written) return tl::make_unexpected(written.error());
@@ -83,8 +97,10 @@ Result<void> run_build(const BuildOptions& options) {
         if (auto written = write_atomically(file, project_file_text(job->project)); !written) return written;
         if (!options.quiet && !options.json) fmt::print(stderr, "saved {}\n", shown_path(file.string()));
     }
-    if (options.json) print_json(*job, *result);
-    else print_summary(*job, *result, options);
+    if (options.json)
+        print_json(*job, *result);
+    else
+        print_summary(*job, *result, options);
     print_loose_ends(job->graph.loose_ends, options.verbose ? job->graph.loose_ends.size() : 10);
     return {};
 }
@@ -95,19 +111,36 @@ void add_build_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<BuildOptions>();
     CLI::App* command = program.add_subcommand("build", "make a standalone executable");
     options->add_to(*command);
-    command->add_option("--name", options->project.name, "the executable's name (default: the entry point's)")->option_text("NAME");
-    command->add_option("--layout", options->project.layout, "`single`: one file; `folder`: a folder with the executable in it (default: single)")->option_text("LAYOUT");
-    command->add_option("--mode", options->project.mode, "`console` or `window`: with a terminal or without (default: console)")->option_text("MODE");
-    command->add_option("--icon", options->project.icon, "a picture: SVG, PNG, JPEG, ICO or ICNS")->option_text("FILE");
-    command->add_option("--target", options->project.targets, "the system that it is for (default: linux-x86_64)")->option_text("TARGET")->allow_extra_args(false);
-    command->add_option("--compress", options->project.compression, "`fast`, `balanced` or `small` (default: balanced)")->option_text("LEVEL");
-    command->add_flag("--save", options->save, "write what was said here into omnistasis.toml, for builds without options");
+    command->add_option("--name", options->project.name, "the executable's name (default: the entry point's)")
+        ->option_text("NAME");
+    command
+        ->add_option("--layout", options->project.layout,
+                     "`single`: one file; `folder`: a folder with the executable in it (default: single)")
+        ->option_text("LAYOUT");
+    command
+        ->add_option("--mode", options->project.mode,
+                     "`console` or `window`: with a terminal or without (default: console)")
+        ->option_text("MODE");
+    command->add_option("--icon", options->project.icon, "a picture: SVG, PNG, JPEG, ICO or ICNS")
+        ->option_text("FILE");
+    command
+        ->add_option("--target", options->project.targets,
+                     "the system that it is for (default: linux-x86_64)")
+        ->option_text("TARGET")
+        ->allow_extra_args(false);
+    command
+        ->add_option("--compress", options->project.compression,
+                     "`fast`, `balanced` or `small` (default: balanced)")
+        ->option_text("LEVEL");
+    command->add_flag("--save", options->save,
+                      "write what was said here into omnistasis.toml, for builds without options");
     command->add_flag("--strict", options->strict, "build nothing while there are loose ends");
-    command->footer("Examples:\n"
-                    "  omnistasis build tides.py\n"
-                    "      out/linux-x86_64/tides is one file that runs on its own\n"
-                    "  omnistasis build tideboard/__main__.py --name tideboard --mode window --icon art/tide.svg --save\n"
-                    "      the same for a package with a window; the options are kept in omnistasis.toml");
+    command->footer(
+        "Examples:\n"
+        "  omnistasis build tides.py\n"
+        "      out/linux-x86_64/tides is one file that runs on its own\n"
+        "  omnistasis build tideboard/__main__.py --name tideboard --mode window --icon art/tide.svg --save\n"
+        "      the same for a package with a window; the options are kept in omnistasis.toml");
     command->callback([options, &exit_code] {
         auto done = run_build(*options);
         if (!done) print_error(done.error());

@@ -1,12 +1,10 @@
 #include "cli/job.h"
-
 #include "support/files.h"
 #include "watch/empty_root.h"
 
+#include <fmt/format.h>
 #include <memory>
 #include <unistd.h>
-
-#include <fmt/format.h>
 
 namespace omnistasis::cli {
 
@@ -23,10 +21,13 @@ constexpr const char* marker = ".omnistasis-demo";
 Result<void> copy_demo(const fs::path& from, const fs::path& to) {
     std::error_code failed;
     if (fs::exists(to, failed) && !fs::exists(to / marker, failed) && !fs::is_empty(to, failed))
-        return fail(ErrorKind::bad_input, "the folder for the demo is not empty", to, "only what an earlier demo made is replaced",
+        return fail(ErrorKind::bad_input, "the folder for the demo is not empty", to,
+                    "only what an earlier demo made is replaced",
                     "name another folder: omnistasis demo FOLDER");
     fs::create_directories(to, failed);
-    if (failed) return fail(ErrorKind::missing, "can't make the folder for the demo", to, failed.message(), "name another folder: omnistasis demo FOLDER");
+    if (failed)
+        return fail(ErrorKind::missing, "can't make the folder for the demo", to, failed.message(),
+                    "name another folder: omnistasis demo FOLDER");
     fs::copy(from, to, fs::copy_options::recursive | fs::copy_options::overwrite_existing, failed);
     if (failed) return fail(ErrorKind::missing, "can't copy the demo", to, failed.message());
     return write_atomically(to / marker, "Made by `omnistasis demo`, which may replace what is here.\n");
@@ -46,17 +47,23 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
     ProgressLine progress(false);
     auto job = trace_project(options, progress);
     if (!job) return progress.clear(), tl::make_unexpected(job.error());
-    auto result = build::build(job->project, *job->runtime, job->graph, job->installation, job->jobs, progress);
+    auto result =
+        build::build(job->project, *job->runtime, job->graph, job->installation, job->jobs, progress);
     progress.clear();
     if (!result) return tl::make_unexpected(result.error());
-    fmt::print("  made   {}  {}, from {} modules, {} native libraries and {} data files\n", shown_path(result->output.string()), size_text(result->size), result->modules,
+    fmt::print("  made   {}  {}\n         from {} modules, {} native libraries and {} data files\n",
+               shown_path(result->output.string()), size_text(result->size), result->modules,
                result->libraries, result->data_files);
     fs::path output = result->output_folder.empty() ? result->output : result->output_folder;
     std::vector<std::string> arguments{"today", "--station", "halcyon", "--date", "2031-05-04"};
     auto run = watch::run_in_empty_root(output, job->project.name, arguments, *job->host);
     if (!run) return tl::make_unexpected(run.error());
-    fmt::print("  ran    {} today --station halcyon --date 2031-05-04\n         in a root that holds nothing but the C library: exit code {}\n{}{}", job->project.name, run->exit_code, run->out, run->err);
-    if (run->exit_code != 0) return fail(ErrorKind::refused, "the demo does not run in isolation", shown_path(output.string()), fmt::format("it ended with exit code {}", run->exit_code));
+    fmt::print("  ran    {} today --station halcyon --date 2031-05-04\n         in a root that holds nothing "
+               "but the C library: exit code {}\n{}{}",
+               job->project.name, run->exit_code, run->out, run->err);
+    if (run->exit_code != 0)
+        return fail(ErrorKind::refused, "the demo does not run in isolation", shown_path(output.string()),
+                    fmt::format("it ended with exit code {}", run->exit_code));
     return {};
 }
 
@@ -64,9 +71,10 @@ Result<void> run_demo(const DemoOptions& demo) {
     auto installation = build::Installation::find();
     if (!installation) return tl::make_unexpected(installation.error());
     fs::path folder = fs::absolute(demo.folder).lexically_normal();
-    fmt::print("Tideboard is a small application of the harbour office of Port Halcyon: tide tables from harmonic\n"
-               "constants and berth clearances for ships. It is a Python package with data files, a plugin that is\n"
-               "found by a name in its settings, a native library of its own, and a window.\n");
+    fmt::print(
+        "Tideboard is a small application of the harbour office of Port Halcyon: tide tables from harmonic\n"
+        "constants and berth clearances for ships. It is a Python package with data files, a plugin that is\n"
+        "found by a name in its settings, a native library of its own, and a window.\n");
     say("1. Its source goes to " + shown_path(folder.string()));
     if (auto copied = copy_demo(installation->data / "demo/tideboard", folder); !copied) return copied;
     fmt::print("  omnistasis.toml says what is special about it:\n");
@@ -84,12 +92,14 @@ Result<void> run_demo(const DemoOptions& demo) {
     say("What to try next");
     std::string program = shown_path((folder / "out/linux-x86_64/tideboard").string());
     if (program.find('/') == std::string::npos) program = "./" + program;
-    fmt::print("  {0} stations                       the harbour's stations\n"
-               "  {0} berths --draught 7.4           which berths a ship may use, and when\n"
-               "  {0} window                         the tide curve in a window\n"
-               "  omnistasis why _ctypes {1}   why something is in it\n"
-               "  omnistasis trace {1}         all that it needs\n",
-               program, shown_path(folder.string()));
+    std::string project = shown_path(folder.string());
+    for (const auto& [command, purpose] : std::vector<std::pair<std::string, const char*>>{
+             {program + " stations", "the harbour's stations"},
+             {program + " berths --draught 7.4", "which berths a ship may use, and when"},
+             {program + " window", "the tide curve in a window"},
+             {"omnistasis why libffi.so.8 " + project, "why something is in it"},
+             {"omnistasis trace " + project, "all that it needs"}})
+        fmt::print("  {:{}}  {}\n", command, program.size() + 21, purpose);
     return {};
 }
 
@@ -97,9 +107,12 @@ Result<void> run_demo(const DemoOptions& demo) {
 
 void add_demo_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<DemoOptions>();
-    CLI::App* command = program.add_subcommand("demo", "copy an example application to a folder, build it and run it");
-    command->add_option("FOLDER", options->folder, "where it goes (default: tideboard-demo)")->option_text(" ");
-    command->add_option("--runtime", options->runtime, "the interpreter to build it with")->option_text("PATH");
+    CLI::App* command =
+        program.add_subcommand("demo", "copy an example application to a folder, build it and run it");
+    command->add_option("FOLDER", options->folder, "where it goes (default: tideboard-demo)")
+        ->option_text(" ");
+    command->add_option("--runtime", options->runtime, "the interpreter to build it with")
+        ->option_text("PATH");
     command->footer("Examples:\n"
                     "  omnistasis demo\n"
                     "      the whole example in ./tideboard-demo, with explanations\n"

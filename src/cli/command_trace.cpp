@@ -1,11 +1,10 @@
 #include "cli/job.h"
 #include "report/trace_json.h"
 
+#include <fmt/format.h>
 #include <map>
 #include <memory>
 #include <unistd.h>
-
-#include <fmt/format.h>
 
 namespace omnistasis::cli {
 
@@ -25,19 +24,27 @@ std::string heading(const trace::Unit& unit) {
 void print_trace(const trace::Graph& graph, const JobOptions& options) {
     std::map<std::string, std::vector<const trace::Unit*>> groups;
     for (const trace::Unit& unit : graph.units) groups[heading(unit)].push_back(&unit);
-    for (const char* name : {"the application", "data of the application", "packages", "data of packages", "native libraries", "the runtime",
-                             "the standard library", "built into the runtime"}) {
+    for (const char* name :
+         {"the application", "data of the application", "packages", "data of packages", "native libraries",
+          "the runtime", "the standard library", "built into the runtime"}) {
         auto group = groups.find(name);
         if (group == groups.end()) continue;
         fmt::print("{}  {}\n", styled(name, Style::bold, STDOUT_FILENO), group->second.size());
         bool listed = options.verbose || group->second.size() <= 12;
         std::map<std::string, std::size_t> tops;
         for (const trace::Unit* unit : group->second) {
-            if (listed) fmt::print("  {}{}\n", unit->name, unit->file.empty() || !options.verbose ? "" : "  " + unit->file);
-            bool by_name = unit->kind == trace::UnitKind::code || unit->kind == trace::UnitKind::extension || unit->kind == trace::UnitKind::folder ||
-                           unit->kind == trace::UnitKind::built_in;
-            std::string inner = unit->name.substr(unit->name.find("site-packages/") == std::string::npos ? 0 : unit->name.find("site-packages/") + 14);
-            ++tops[inner.substr(0, inner.find_first_of(by_name ? "." : "/"))];
+            if (listed)
+                fmt::print("  {}{}\n", unit->name,
+                           unit->file.empty() || !options.verbose ? "" : "  " + unit->file);
+            bool by_name = unit->kind == trace::UnitKind::code || unit->kind == trace::UnitKind::extension ||
+                           unit->kind == trace::UnitKind::folder || unit->kind == trace::UnitKind::built_in;
+            std::string inner = unit->name.substr(unit->name.find("site-packages/") == std::string::npos
+                                                      ? 0
+                                                      : unit->name.find("site-packages/") + 14);
+            std::size_t end = inner.find_first_of(by_name ? "." : "/");
+            // Of what lies in the tree's own lib folder, the folder in that says more.
+            if (inner.starts_with("lib/")) end = inner.find('/', 4);
+            ++tops[inner.substr(0, end)];
         }
         if (listed) continue;
         std::string line = " ";
@@ -51,12 +58,16 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
         }
         fmt::print("{}\n", line);
     }
-    if (graph.absent.empty()) return;
-    fmt::print("{}  {}\n", styled("imports that may fail and are not there", Style::bold, STDOUT_FILENO), graph.absent.size());
-    std::size_t most = options.verbose ? graph.absent.size() : 8;
-    for (std::size_t i = 0; i < graph.absent.size() && i < most; ++i)
-        fmt::print("  {}  {}:{}\n", graph.absent[i].name, shown_path(graph.absent[i].file), graph.absent[i].line);
-    if (graph.absent.size() > most) fmt::print("  and {} more, with -v or in trace.json\n", graph.absent.size() - most);
+    std::vector<const trace::Absent*> absent;
+    for (const trace::Absent& one : graph.absent)
+        if (!one.of_runtime || options.verbose) absent.push_back(&one);
+    if (absent.empty()) return;
+    fmt::print("{}  {}\n", styled("imports that may fail and are not there", Style::bold, STDOUT_FILENO),
+               absent.size());
+    std::size_t most = options.verbose ? absent.size() : 8;
+    for (std::size_t i = 0; i < absent.size() && i < most; ++i)
+        fmt::print("  {}  {}:{}\n", absent[i]->name, shown_path(absent[i]->file), absent[i]->line);
+    if (absent.size() > most) fmt::print("  and {} more, with -v or in trace.json\n", absent.size() - most);
 }
 
 Result<void> run_trace(const JobOptions& options) {
@@ -66,8 +77,10 @@ Result<void> run_trace(const JobOptions& options) {
     if (!job) return tl::make_unexpected(job.error());
     auto file = write_trace(*job);
     if (!file) return tl::make_unexpected(file.error());
-    if (options.json) fmt::print("{}", report::trace_json(job->graph, job->project.targets.front(), job->runtime->title()));
-    else if (options.quiet) fmt::print("{}\n", shown_path(file->string()));
+    if (options.json)
+        fmt::print("{}", report::trace_json(job->graph, job->project.targets.front(), job->runtime->title()));
+    else if (options.quiet)
+        fmt::print("{}\n", shown_path(file->string()));
     else {
         print_trace(job->graph, options);
         fmt::print("all of it, with reasons: {}\n", shown_path(file->string()));

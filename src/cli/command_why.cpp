@@ -2,11 +2,10 @@
 #include "support/near_match.h"
 #include "trace/why.h"
 
-#include <memory>
-#include <unistd.h>
-
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <memory>
+#include <unistd.h>
 
 namespace omnistasis::cli {
 
@@ -23,7 +22,8 @@ std::string position(const trace::Reason& reason) {
 
 void print_chains(const trace::Graph& graph, trace::UnitId id) {
     const trace::Unit& unit = graph.units[id];
-    fmt::print("{}  {}{}\n", styled(unit.name, Style::bold, STDOUT_FILENO), trace::kind_name(unit.kind), unit.file.empty() ? "" : ", " + shown_path(unit.file));
+    fmt::print("{}  {}{}\n", styled(unit.name, Style::bold, STDOUT_FILENO), trace::kind_name(unit.kind),
+               unit.file.empty() ? "" : ", " + shown_path(unit.file));
     auto chains = trace::chains_to(graph, id, 3);
     for (const trace::Chain& chain : chains) {
         if (chain.empty()) {
@@ -32,7 +32,8 @@ void print_chains(const trace::Graph& graph, trace::UnitId id) {
         }
         fmt::print("  {}\n", graph.units[chain.front().from].name);
         for (const trace::Edge& edge : chain)
-            fmt::print("    {} {}{}{}\n", edge.reason.verb, graph.units[edge.to].name, edge.reason.optional ? ", if it can" : "", position(edge.reason));
+            fmt::print("    {} {}{}{}\n", edge.reason.verb, graph.units[edge.to].name,
+                       edge.reason.optional ? ", if it can" : "", position(edge.reason));
     }
 }
 
@@ -47,13 +48,16 @@ Result<void> run_why(const WhyOptions& options) {
     if (!found.empty()) return {};
     std::string asked;
     for (const trace::Absent& absent : graph.absent)
-        if (absent.name == options.name) asked += fmt::format("{}{}:{}", asked.empty() ? "" : ", ", shown_path(absent.file), absent.line);
+        if (absent.name == options.name)
+            asked += fmt::format("{}{}:{}", asked.empty() ? "" : ", ", shown_path(absent.file), absent.line);
     std::vector<std::string> names;
     for (const trace::Unit& unit : graph.units) names.push_back(unit.name);
     auto near = near_matches(options.name, names);
     return fail(ErrorKind::refused, fmt::format("{} is not part of the application", options.name), "",
-                asked.empty() ? "nothing that was reached asks for it" : "it is not installed; asked for, as something optional, in " + asked,
-                near.empty() ? fmt::format("if it is needed, say --include {}", options.name) : fmt::format("did you mean {}?", fmt::join(near, ", ")));
+                asked.empty() ? "nothing that was reached asks for it"
+                              : "it is not installed; asked for, as something optional, in " + asked,
+                near.empty() ? fmt::format("if it is needed, say --include {}", options.name)
+                             : fmt::format("did you mean {}?", fmt::join(near, ", ")));
 }
 
 } // namespace

@@ -12,13 +12,30 @@
 namespace omnistasis::cli {
 
 void JobOptions::add_to(CLI::App& command) {
-    command.add_option("ENTRY", project.entry, "the source file that is started, or a folder with an omnistasis.toml (default: this folder)")->option_text(" ");
-    command.add_option("--include", project.include, "a module, or a pattern of modules, that is needed though nothing shows it")->option_text("PATTERN")->allow_extra_args(false);
-    command.add_option("--exclude", project.exclude, "a module, package or pattern that stays out")->option_text("PATTERN")->allow_extra_args(false);
-    command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")->option_text("FROM[=TO]")->allow_extra_args(false);
-    command.add_option("--runtime", project.runtime, "the interpreter, or its virtual environment")->option_text("PATH");
-    command.add_option("--out", project.out, "the folder for what is made (default: out/TARGET in the project)")->option_text("FOLDER");
-    command.add_option("-j,--jobs", jobs, "how many jobs at once (default: one a core)")->option_text("N")->check(CLI::Range(1, 1024));
+    command
+        .add_option(
+            "ENTRY", project.entry,
+            "the source file that is started, or a folder with an omnistasis.toml (default: this folder)")
+        ->option_text(" ");
+    command
+        .add_option("--include", project.include,
+                    "a module, or a pattern of modules, that is needed though nothing shows it")
+        ->option_text("PATTERN")
+        ->allow_extra_args(false);
+    command.add_option("--exclude", project.exclude, "a module, package or pattern that stays out")
+        ->option_text("PATTERN")
+        ->allow_extra_args(false);
+    command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")
+        ->option_text("FROM[=TO]")
+        ->allow_extra_args(false);
+    command.add_option("--runtime", project.runtime, "the interpreter, or its virtual environment")
+        ->option_text("PATH");
+    command
+        .add_option("--out", project.out, "the folder for what is made (default: out/TARGET in the project)")
+        ->option_text("FOLDER");
+    command.add_option("-j,--jobs", jobs, "how many jobs at once (default: one a core)")
+        ->option_text("N")
+        ->check(CLI::Range(1, 1024));
     command.add_flag("-q,--quiet", quiet, "print errors and the result only");
     command.add_flag("-v,--verbose", verbose, "print everything that was found");
     command.add_flag("--json", json, "print the result as one JSON object");
@@ -62,7 +79,8 @@ Result<fs::path> write_trace(const Job& job) {
     auto staging = StagingFolder::make(folder, "trace.json");
     if (!staging) return tl::make_unexpected(staging.error());
     fs::path made = staging->path() / "trace.json";
-    if (auto written = write_atomically(made, report::trace_json(job.graph, target, job.runtime->title())); !written)
+    if (auto written = write_atomically(made, report::trace_json(job.graph, target, job.runtime->title()));
+        !written)
         return tl::make_unexpected(written.error());
     if (auto put = place->put(made); !put) return tl::make_unexpected(put.error());
     return place->output();

@@ -6,10 +6,9 @@
 #include "project/project.h"
 #include "trace/graph.h"
 
+#include <CLI/CLI.hpp>
 #include <memory>
 #include <optional>
-
-#include <CLI/CLI.hpp>
 
 namespace omnistasis::cli {
 

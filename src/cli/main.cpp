@@ -2,7 +2,6 @@
 #include "support/near_match.h"
 
 #include <exception>
-
 #include <fmt/format.h>
 
 using namespace omnistasis;
@@ -15,7 +14,8 @@ Error usage_error(const CLI::App& program, const CLI::ParseError& problem, int c
     const CLI::App* command = &program;
     for (const CLI::App* chosen : program.get_subcommands()) command = chosen;
     std::vector<std::string> names;
-    for (const CLI::App* sub : program.get_subcommands([](const CLI::App*) { return true; })) names.push_back(sub->get_name());
+    for (const CLI::App* sub : program.get_subcommands([](const CLI::App*) { return true; }))
+        names.push_back(sub->get_name());
     if (command == &program && count == 1) {
         error.what = "no command was given";
         error.hint = "omnistasis build app.py, or omnistasis --help";
@@ -30,27 +30,33 @@ Error usage_error(const CLI::App& program, const CLI::ParseError& problem, int c
         for (int i = 1; i < count; ++i) {
             std::string word = words[i];
             word = word.substr(0, word.find('='));
-            if (!word.starts_with("--") || std::find(names.begin(), names.end(), word) != names.end()) continue;
+            if (!word.starts_with("--") || std::find(names.begin(), names.end(), word) != names.end())
+                continue;
             error.what = fmt::format("there is no option `{}`", word);
-            if (auto near = near_matches(word, names); !near.empty()) error.hint = fmt::format("did you mean {}?", near.front());
+            if (auto near = near_matches(word, names); !near.empty())
+                error.hint = fmt::format("did you mean {}?", near.front());
             return error;
         }
         return error;
     }
-    if (auto near = near_matches(words[1], names); !near.empty()) error.hint = fmt::format("did you mean `{}`?", near.front());
+    if (auto near = near_matches(words[1], names); !near.empty())
+        error.hint = fmt::format("did you mean `{}`?", near.front());
     return error;
 }
 
 int run(int count, char** words) {
     cli::handle_interruptions();
-    CLI::App program("Makes standalone executables of applications in interpreted languages, and shows that they run alone.", "omnistasis");
+    CLI::App program("Makes standalone executables of applications in interpreted languages, and shows that "
+                     "they run alone.",
+                     "omnistasis");
     program.set_version_flag("--version", "omnistasis " OMNISTASIS_VERSION);
     program.require_subcommand(1);
     program.get_formatter()->column_width(28);
     program.get_formatter()->label("SUBCOMMAND", "COMMAND");
     program.get_formatter()->label("Subcommands", "Commands");
     program.get_formatter()->label("Positionals", "Arguments");
-    program.footer("The shortest way:\n  omnistasis build app.py\nA complete example with explanations:\n  omnistasis demo");
+    program.footer("The shortest way:\n  omnistasis build app.py\nA complete example with explanations:\n  "
+                   "omnistasis demo");
     int exit_code = cli::exit_done;
     cli::add_build_command(program, exit_code);
     cli::add_trace_command(program, exit_code);
@@ -73,7 +79,11 @@ int main(int count, char** words) {
     try {
         return run(count, words);
     } catch (const std::exception& error) {
-        cli::print_error({ErrorKind::fault, "Omnistasis itself has failed", {}, error.what(), "please report this, with the command that was given"});
+        cli::print_error({ErrorKind::fault,
+                          "Omnistasis itself has failed",
+                          {},
+                          error.what(),
+                          "please report this, with the command that was given"});
         return cli::exit_code_of(ErrorKind::fault);
     }
 }

@@ -5,11 +5,10 @@
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
+#include <fmt/format.h>
 #include <sys/ioctl.h>
 #include <thread>
 #include <unistd.h>
-
-#include <fmt/format.h>
 
 namespace omnistasis::cli {
 
@@ -24,11 +23,16 @@ bool is_coloured(int descriptor) {
 
 int exit_code_of(ErrorKind kind) {
     switch (kind) {
-    case ErrorKind::refused: return 1;
-    case ErrorKind::usage: return 2;
-    case ErrorKind::bad_input: return 3;
-    case ErrorKind::missing: return 4;
-    case ErrorKind::fault: return 70;
+    case ErrorKind::refused:
+        return 1;
+    case ErrorKind::usage:
+        return 2;
+    case ErrorKind::bad_input:
+        return 3;
+    case ErrorKind::missing:
+        return 4;
+    case ErrorKind::fault:
+        return 70;
     }
     return 70;
 }
@@ -63,8 +67,10 @@ void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most
     std::string text = styled(head, Style::warning, STDERR_FILENO) + "\n";
     for (std::size_t i = 0; i < ends.size() && i < most; ++i) {
         const trace::LooseEnd& end = ends[i];
-        std::string where = end.line != 0 ? fmt::format("{}:{}", shown_path(end.file), end.line) : shown_path(end.file);
-        text += fmt::format("  {}: {}\n    effect {}\n    try    {}\n", where, end.what, end.effect, end.advice);
+        std::string where =
+            end.line != 0 ? fmt::format("{}:{}", shown_path(end.file), end.line) : shown_path(end.file);
+        text +=
+            fmt::format("  {}: {}\n    effect {}\n    try    {}\n", where, end.what, end.effect, end.advice);
     }
     if (ends.size() > most) text += fmt::format("  and {} more, all in trace.json\n", ends.size() - most);
     fmt::print(stderr, "{}", text);
@@ -75,7 +81,9 @@ std::string size_text(std::uint64_t bytes) {
     double value = static_cast<double>(bytes);
     std::size_t unit = 0;
     for (; value >= 999.5 && unit < 4; ++unit) value /= 1000;
-    return unit == 0 ? fmt::format("{} B", bytes) : value < 9.95 ? fmt::format("{:.1f} {}", value, units[unit]) : fmt::format("{:.0f} {}", value, units[unit]);
+    return unit == 0      ? fmt::format("{} B", bytes)
+           : value < 9.95 ? fmt::format("{:.1f} {}", value, units[unit])
+                          : fmt::format("{:.0f} {}", value, units[unit]);
 }
 
 ProgressLine::ProgressLine(bool quiet) : shows_(!quiet && ::isatty(STDERR_FILENO)) {}
@@ -100,13 +108,15 @@ void ProgressLine::advance(std::size_t count) {
 
 void ProgressLine::draw() {
     winsize window{};
-    std::size_t columns = ::ioctl(STDERR_FILENO, TIOCGWINSZ, &window) == 0 && window.ws_col > 0 ? window.ws_col : 80;
+    std::size_t columns =
+        ::ioctl(STDERR_FILENO, TIOCGWINSZ, &window) == 0 && window.ws_col > 0 ? window.ws_col : 80;
     std::string line = fmt::format("{:12}", name_);
     if (total_ > 0) {
         std::size_t width = columns > 50 ? 30 : 10;
         double share = std::min(1.0, static_cast<double>(done_) / static_cast<double>(total_));
         auto filled = static_cast<std::size_t>(share * static_cast<double>(width));
-        line += fmt::format(" {}{} {:3.0f} %", std::string(filled, '='), std::string(width - filled, '.'), share * 100);
+        line += fmt::format(" {}{} {:3.0f} %", std::string(filled, '='), std::string(width - filled, '.'),
+                            share * 100);
     } else if (done_ > 0) {
         line += fmt::format(" {}", done_);
     }

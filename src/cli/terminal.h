@@ -19,14 +19,15 @@ int exit_code_of(ErrorKind kind);
 /// Prints an error to standard error: what, where, why and what to try, each where it is known.
 void print_error(const Error& error);
 
-/// Prints what the trace could not settle to standard error, most important first; at most `most`, and says so.
+/// Prints what the trace could not settle to standard error, most important first; at most `most`, and says
+/// so.
 void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most);
 
 /// "4.9 MB": decimal units, at most three digits.
 std::string size_text(std::uint64_t bytes);
 
-/// `text` in bold, or in the colour of a warning or an error, where standard error (or output) is a terminal and
-/// NO_COLOR is not set.
+/// `text` in bold, or in the colour of a warning or an error, where standard error (or output) is a terminal
+/// and NO_COLOR is not set.
 enum class Style { bold, warning, error };
 std::string styled(const std::string& text, Style style, int descriptor);
 
@@ -54,8 +55,8 @@ class ProgressLine : public Observer {
     std::chrono::steady_clock::time_point last_;
 };
 
-/// From here on an interruption (Ctrl-C, a hang-up, a request to end) removes everything half-made and ends the
-/// program. Called once, before any other thread is started.
+/// From here on an interruption (Ctrl-C, a hang-up, a request to end) removes everything half-made and ends
+/// the program. Called once, before any other thread is started.
 void handle_interruptions();
 
 } // namespace omnistasis::cli

@@ -4,7 +4,6 @@
 
 #include <cstring>
 #include <dlfcn.h>
-
 #include <librsvg/rsvg.h>
 #include <png.h>
 
@@ -39,7 +38,8 @@ bool read_svg(ByteSpan bytes, IconFacts& facts) {
     // Loaded only for an SVG: the library brings forty others with it, which every start would wait for.
     void* library = ::dlopen("librsvg-2.so.2", RTLD_NOW | RTLD_LOCAL);
     if (library == nullptr) return false;
-    auto* open_handle = reinterpret_cast<decltype(&rsvg_handle_new_from_data)>(::dlsym(library, "rsvg_handle_new_from_data"));
+    auto* open_handle =
+        reinterpret_cast<decltype(&rsvg_handle_new_from_data)>(::dlsym(library, "rsvg_handle_new_from_data"));
     auto* release = reinterpret_cast<decltype(&g_object_unref)>(::dlsym(library, "g_object_unref"));
     RsvgHandle* handle = open_handle != nullptr ? open_handle(bytes.data(), bytes.size(), nullptr) : nullptr;
     if (handle == nullptr) return false;
@@ -54,7 +54,8 @@ bool read_jpeg(ByteSpan bytes, IconFacts& facts) {
         std::uint8_t marker = bytes[at + 1];
         bool frame = marker >= 0xC0 && marker <= 0xCF && marker != 0xC4 && marker != 0xC8 && marker != 0xCC;
         if (frame) {
-            facts = {IconKind::jpeg, static_cast<int>(big_endian(bytes, at + 7, 2)), static_cast<int>(big_endian(bytes, at + 5, 2))};
+            facts = {IconKind::jpeg, static_cast<int>(big_endian(bytes, at + 7, 2)),
+                     static_cast<int>(big_endian(bytes, at + 5, 2))};
             return facts.width > 0 && facts.height > 0;
         }
         at += 2 + big_endian(bytes, at + 2, 2);
@@ -83,11 +84,16 @@ bool read_ico(ByteSpan bytes, IconFacts& facts) {
 
 std::string icon_ending(IconKind kind) {
     switch (kind) {
-    case IconKind::svg: return ".svg";
-    case IconKind::png: return ".png";
-    case IconKind::jpeg: return ".jpg";
-    case IconKind::ico: return ".ico";
-    case IconKind::icns: return ".icns";
+    case IconKind::svg:
+        return ".svg";
+    case IconKind::png:
+        return ".png";
+    case IconKind::jpeg:
+        return ".jpg";
+    case IconKind::ico:
+        return ".ico";
+    case IconKind::icns:
+        return ".icns";
     }
     return ".png";
 }
@@ -98,17 +104,24 @@ Result<IconFacts> read_icon(const std::filesystem::path& file) {
     ByteSpan bytes = mapped->bytes();
     IconFacts facts;
     bool known = true, whole = false;
-    if (begins_with(bytes, "\x89PNG\r\n\x1a\n")) whole = read_png(bytes, facts);
-    else if (begins_with(bytes, "\xFF\xD8\xFF")) whole = read_jpeg(bytes, facts);
-    else if (begins_with(bytes, std::string_view("\0\0\1\0", 4))) whole = read_ico(bytes, facts);
+    if (begins_with(bytes, "\x89PNG\r\n\x1a\n"))
+        whole = read_png(bytes, facts);
+    else if (begins_with(bytes, "\xFF\xD8\xFF"))
+        whole = read_jpeg(bytes, facts);
+    else if (begins_with(bytes, std::string_view("\0\0\1\0", 4)))
+        whole = read_ico(bytes, facts);
     else if (begins_with(bytes, "icns")) {
         facts.kind = IconKind::icns;
         whole = big_endian(bytes, 4, 4) == bytes.size();
-    } else if (mapped->text().substr(0, 4096).find("<svg") != std::string_view::npos) whole = read_svg(bytes, facts);
-    else known = false;
+    } else if (mapped->text().substr(0, 4096).find("<svg") != std::string_view::npos)
+        whole = read_svg(bytes, facts);
+    else
+        known = false;
     if (whole) return facts;
     return fail(ErrorKind::bad_input, "the icon is no picture", file.string(),
-                known ? "it begins as one, but is damaged or cut off" : "its content is none of SVG, PNG, JPEG, ICO and ICNS", "name another file with --icon");
+                known ? "it begins as one, but is damaged or cut off"
+                      : "its content is none of SVG, PNG, JPEG, ICO and ICNS",
+                "name another file with --icon");
 }
 
 } // namespace omnistasis::dress

@@ -2,7 +2,6 @@
 
 #include <cstdlib>
 #include <elf.h>
-
 #include <fmt/format.h>
 
 namespace omnistasis::native {
@@ -32,10 +31,10 @@ std::string real_path(const fs::path& file) {
 }
 
 const std::vector<std::string>& default_folders(std::uint16_t machine) {
-    static const std::vector<std::string> x86_64{"/lib/x86_64-linux-gnu", "/usr/lib/x86_64-linux-gnu", "/lib64",
-                                                 "/usr/lib64", "/lib", "/usr/lib"};
-    static const std::vector<std::string> aarch64{"/lib/aarch64-linux-gnu", "/usr/lib/aarch64-linux-gnu", "/lib64",
-                                                  "/usr/lib64", "/lib", "/usr/lib"};
+    static const std::vector<std::string> x86_64{
+        "/lib/x86_64-linux-gnu", "/usr/lib/x86_64-linux-gnu", "/lib64", "/usr/lib64", "/lib", "/usr/lib"};
+    static const std::vector<std::string> aarch64{
+        "/lib/aarch64-linux-gnu", "/usr/lib/aarch64-linux-gnu", "/lib64", "/usr/lib64", "/lib", "/usr/lib"};
     return machine == EM_AARCH64 ? aarch64 : x86_64;
 }
 
@@ -127,7 +126,8 @@ std::string Closure::find(const std::string& name, const Loaded& loaded) const {
     if (!loaded.elf.runpath) {
         for (const Loaded* by = &loaded; by != nullptr; by = by->loader)
             if (by->elf.rpath && !by->elf.runpath)
-                if (std::string found = look_in(folders_of(*by->elf.rpath, by->file)); !found.empty()) return found;
+                if (std::string found = look_in(folders_of(*by->elf.rpath, by->file)); !found.empty())
+                    return found;
         bool program_asked = loaded.loader == nullptr;
         if (!program_asked && program_.elf.rpath && !program_.elf.runpath)
             if (std::string found = look_in(folders_of(*program_.elf.rpath, program_.file)); !found.empty())
@@ -136,7 +136,8 @@ std::string Closure::find(const std::string& name, const Loaded& loaded) const {
     if (const char* path = std::getenv("LD_LIBRARY_PATH"))
         if (std::string found = look_in(split(path, ":;")); !found.empty()) return found;
     if (loaded.elf.runpath)
-        if (std::string found = look_in(folders_of(*loaded.elf.runpath, loaded.file)); !found.empty()) return found;
+        if (std::string found = look_in(folders_of(*loaded.elf.runpath, loaded.file)); !found.empty())
+            return found;
     for (const std::string& file : cache_.find(name))
         if (fs::exists(file) && fits(file)) return real_path(file);
     if (loaded.elf.ignores_default_folders) return {};

@@ -55,8 +55,8 @@ class Closure {
     const HostLibraries& host_;
     LoaderCache cache_;
     Loaded program_;
-    std::map<std::string, std::string> by_name_;      ///< names that were resolved, to real paths
-    std::map<std::string, std::string> place_of_;     ///< real path to place
+    std::map<std::string, std::string> by_name_;  ///< names that were resolved, to real paths
+    std::map<std::string, std::string> place_of_; ///< real path to place
     std::set<std::string> followed_;
     std::vector<std::unique_ptr<Loaded>> loaded_;
     std::vector<ShippedLibrary> shipped_;

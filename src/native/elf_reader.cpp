@@ -1,7 +1,6 @@
 #include "native/elf_reader.h"
 
 #include <elf.h>
-
 #include <fmt/format.h>
 
 namespace omnistasis::native {
@@ -20,8 +19,10 @@ class Reader {
         if (!looks_like_elf(bytes_)) return error("is no ELF file", 0);
         file_.is_64_bit = bytes_[EI_CLASS] == ELFCLASS64;
         file_.little_endian = bytes_[EI_DATA] == ELFDATA2LSB;
-        if (bytes_[EI_CLASS] != ELFCLASS64 && bytes_[EI_CLASS] != ELFCLASS32) return error("has an unknown class", EI_CLASS);
-        if (bytes_[EI_DATA] != ELFDATA2LSB && bytes_[EI_DATA] != ELFDATA2MSB) return error("has an unknown byte order", EI_DATA);
+        if (bytes_[EI_CLASS] != ELFCLASS64 && bytes_[EI_CLASS] != ELFCLASS32)
+            return error("has an unknown class", EI_CLASS);
+        if (bytes_[EI_DATA] != ELFDATA2LSB && bytes_[EI_DATA] != ELFDATA2MSB)
+            return error("has an unknown byte order", EI_DATA);
         if (bytes_.size() < header_size()) return error("ends within its header", bytes_.size());
         file_.type = half(16);
         file_.machine = half(18);
@@ -34,8 +35,8 @@ class Reader {
     std::size_t header_size() const { return file_.is_64_bit ? sizeof(Elf64_Ehdr) : sizeof(Elf32_Ehdr); }
 
     tl::unexpected<Error> error(const std::string& what, std::uint64_t offset) const {
-        return fail(ErrorKind::bad_input, fmt::format("the file {}", what), name_, fmt::format("at byte {}", offset),
-                    "the file is damaged or was cut off: get it anew");
+        return fail(ErrorKind::bad_input, fmt::format("the file {}", what), name_,
+                    fmt::format("at byte {}", offset), "the file is damaged or was cut off: get it anew");
     }
 
     bool inside(std::uint64_t offset, std::uint64_t size) const {
@@ -62,7 +63,8 @@ class Reader {
         if (count == 0) return {};
         std::size_t least = file_.is_64_bit ? sizeof(Elf64_Phdr) : sizeof(Elf32_Phdr);
         if (size < least) return error("has program headers that are too small", file_.is_64_bit ? 54 : 42);
-        if (!inside(table, std::uint64_t(size) * count)) return error("ends within its program headers", table);
+        if (!inside(table, std::uint64_t(size) * count))
+            return error("ends within its program headers", table);
         for (std::uint64_t i = 0; i < count; ++i) {
             std::uint64_t at = table + i * size;
             ElfSegment segment;
@@ -85,7 +87,8 @@ class Reader {
             if ((segment.type == PT_LOAD || segment.type == PT_DYNAMIC || segment.type == PT_INTERP) &&
                 !inside(segment.offset, segment.file_size))
                 return error("ends within a segment", segment.offset);
-            if (segment.type == PT_INTERP) file_.interpreter = text(segment.offset, segment.offset + segment.file_size);
+            if (segment.type == PT_INTERP)
+                file_.interpreter = text(segment.offset, segment.offset + segment.file_size);
             file_.segments.push_back(segment);
         }
         return {};
@@ -99,7 +102,8 @@ class Reader {
         unsigned width = file_.is_64_bit ? 8 : 4;
         std::uint64_t count = dynamic->file_size / (2 * width);
         for (std::uint64_t i = 0; i < count && i < most_dynamic_entries; ++i) {
-            ElfDynamic entry{address(dynamic->offset + i * 2 * width), address(dynamic->offset + i * 2 * width + width)};
+            ElfDynamic entry{address(dynamic->offset + i * 2 * width),
+                             address(dynamic->offset + i * 2 * width + width)};
             if (!file_.is_64_bit) entry.tag &= 0xFFFFFFFF;
             if (entry.tag == DT_NULL) break;
             file_.dynamic.push_back(entry);
@@ -110,13 +114,26 @@ class Reader {
         }
         for (const ElfDynamic& entry : file_.dynamic) {
             switch (entry.tag) {
-            case DT_NEEDED: file_.needed.push_back(string_at(entry.value)); break;
-            case DT_SONAME: file_.soname = string_at(entry.value); break;
-            case DT_RPATH: file_.rpath = string_at(entry.value); break;
-            case DT_RUNPATH: file_.runpath = string_at(entry.value); break;
-            case DT_FLAGS_1: file_.ignores_default_folders = (entry.value & DF_1_NODEFLIB) != 0; break;
-            case DT_VERNEED: read_version_needs(to_offset(entry.value)); break;
-            default: break;
+            case DT_NEEDED:
+                file_.needed.push_back(string_at(entry.value));
+                break;
+            case DT_SONAME:
+                file_.soname = string_at(entry.value);
+                break;
+            case DT_RPATH:
+                file_.rpath = string_at(entry.value);
+                break;
+            case DT_RUNPATH:
+                file_.runpath = string_at(entry.value);
+                break;
+            case DT_FLAGS_1:
+                file_.ignores_default_folders = (entry.value & DF_1_NODEFLIB) != 0;
+                break;
+            case DT_VERNEED:
+                read_version_needs(to_offset(entry.value));
+                break;
+            default:
+                break;
             }
         }
         return {};
@@ -146,7 +163,8 @@ class Reader {
 
     std::optional<std::uint64_t> to_offset(std::uint64_t address) const {
         for (const ElfSegment& segment : file_.segments)
-            if (segment.type == PT_LOAD && address >= segment.address && address - segment.address < segment.file_size)
+            if (segment.type == PT_LOAD && address >= segment.address &&
+                address - segment.address < segment.file_size)
                 return segment.offset + (address - segment.address);
         return std::nullopt;
     }

@@ -13,8 +13,8 @@ namespace omnistasis::native {
 struct ElfSegment {
     std::uint32_t type = 0;
     std::uint32_t flags = 0;
-    std::uint64_t offset = 0;      ///< in the file
-    std::uint64_t address = 0;     ///< in memory, before relocation
+    std::uint64_t offset = 0;  ///< in the file
+    std::uint64_t address = 0; ///< in memory, before relocation
     std::uint64_t file_size = 0;
     std::uint64_t memory_size = 0;
     std::uint64_t alignment = 0;
@@ -50,7 +50,8 @@ struct ElfFile {
 
     /// Whether both could be loaded into one process.
     bool same_machine(const ElfFile& other) const {
-        return is_64_bit == other.is_64_bit && little_endian == other.little_endian && machine == other.machine;
+        return is_64_bit == other.is_64_bit && little_endian == other.little_endian &&
+               machine == other.machine;
     }
 };
 

@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cstring>
 #include <elf.h>
-
 #include <fmt/format.h>
 
 namespace omnistasis::native {
@@ -17,12 +16,14 @@ constexpr std::uint64_t most_zeroed_memory = 64u << 20;
 
 template <typename T> T load(const Bytes& bytes, std::uint64_t offset) {
     T value{};
-    if (offset <= bytes.size() && sizeof(T) <= bytes.size() - offset) std::memcpy(&value, bytes.data() + offset, sizeof(T));
+    if (offset <= bytes.size() && sizeof(T) <= bytes.size() - offset)
+        std::memcpy(&value, bytes.data() + offset, sizeof(T));
     return value;
 }
 
 template <typename T> void store(Bytes& bytes, std::uint64_t offset, const T& value) {
-    if (offset <= bytes.size() && sizeof(T) <= bytes.size() - offset) std::memcpy(bytes.data() + offset, &value, sizeof(T));
+    if (offset <= bytes.size() && sizeof(T) <= bytes.size() - offset)
+        std::memcpy(bytes.data() + offset, &value, sizeof(T));
 }
 
 std::uint64_t align_up(std::uint64_t value, std::uint64_t to) { return (value + to - 1) / to * to; }
@@ -39,7 +40,9 @@ class Rewriter {
             segments_.push_back(load<Elf64_Phdr>(bytes_, header_.e_phoff + i * sizeof(Elf64_Phdr)));
         for (std::size_t i = 0; i < segments_.size(); ++i) {
             if (segments_[i].p_type == PT_DYNAMIC) dynamic_ = i;
-            if (segments_[i].p_type == PT_LOAD && (!last_ || segments_[i].p_vaddr > segments_[*last_].p_vaddr)) last_ = i;
+            if (segments_[i].p_type == PT_LOAD &&
+                (!last_ || segments_[i].p_vaddr > segments_[*last_].p_vaddr))
+                last_ = i;
         }
         if (!dynamic_ || !last_) return refuse("it has no dynamic section");
 
@@ -57,17 +60,19 @@ class Rewriter {
         std::uint64_t capacity = segments_[*dynamic_].p_filesz / sizeof(Elf64_Dyn);
         bool moves = entries.size() > capacity;
         bool writable = (last.p_flags & PF_W) != 0;
-        if (last.p_memsz - last.p_filesz > most_zeroed_memory) return refuse("its last segment is too large to grow");
+        if (last.p_memsz - last.p_filesz > most_zeroed_memory)
+            return refuse("its last segment is too large to grow");
         if (moves && !writable) return refuse("its dynamic section has no room and can't move");
 
         for (Elf64_Dyn& entry : entries) {
             if (entry.d_tag == DT_STRTAB) entry.d_un.d_ptr = strings_address;
             if (entry.d_tag == DT_STRSZ) entry.d_un.d_val = strings->size();
         }
-        std::uint64_t end = moves ? dynamic_address + entries.size() * sizeof(Elf64_Dyn)
-                                  : strings_address + strings->size();
+        std::uint64_t end =
+            moves ? dynamic_address + entries.size() * sizeof(Elf64_Dyn) : strings_address + strings->size();
         Bytes added(end - end_of_file_part, 0);
-        std::copy(strings->begin(), strings->end(), added.begin() + static_cast<std::ptrdiff_t>(strings_address - end_of_file_part));
+        std::copy(strings->begin(), strings->end(),
+                  added.begin() + static_cast<std::ptrdiff_t>(strings_address - end_of_file_part));
         auto* entry_bytes = reinterpret_cast<const std::uint8_t*>(entries.data());
         std::size_t entries_size = entries.size() * sizeof(Elf64_Dyn);
         if (moves) {
@@ -79,7 +84,8 @@ class Rewriter {
             std::fill(start + static_cast<std::ptrdiff_t>(entries_size),
                       start + static_cast<std::ptrdiff_t>(capacity * sizeof(Elf64_Dyn)), std::uint8_t(0));
         }
-        insert(added, end_of_file_part, strings_address, strings->size(), moves ? dynamic_address : 0, entries_size);
+        insert(added, end_of_file_part, strings_address, strings->size(), moves ? dynamic_address : 0,
+               entries_size);
         return std::move(bytes_);
     }
 
@@ -99,7 +105,8 @@ class Rewriter {
         std::uint64_t address = value_of(DT_STRTAB);
         std::uint64_t size = value_of(DT_STRSZ);
         for (const ElfSegment& segment : elf_.segments)
-            if (segment.type == PT_LOAD && address >= segment.address && address - segment.address < segment.file_size) {
+            if (segment.type == PT_LOAD && address >= segment.address &&
+                address - segment.address < segment.file_size) {
                 std::uint64_t offset = segment.offset + (address - segment.address);
                 if (offset > bytes_.size() || size > bytes_.size() - offset) break;
                 return Bytes(bytes_.begin() + static_cast<std::ptrdiff_t>(offset),
@@ -134,7 +141,8 @@ class Rewriter {
         // Loaded segments behind keep their place within a page.
         std::uint64_t step = 64;
         for (const Elf64_Phdr& segment : segments_)
-            if (segment.p_type == PT_LOAD && segment.p_offset >= at) step = std::max<std::uint64_t>(step, segment.p_align);
+            if (segment.p_type == PT_LOAD && segment.p_offset >= at)
+                step = std::max<std::uint64_t>(step, segment.p_align);
         std::uint64_t shift = align_up(added.size(), step);
 
         Bytes inserted = added;
@@ -143,7 +151,8 @@ class Rewriter {
         last.p_filesz += added.size();
         last.p_memsz = std::max<std::uint64_t>(last.p_memsz, last.p_filesz);
         for (std::size_t i = 0; i < segments_.size(); ++i)
-            if (i != *last_ && segments_[i].p_offset >= at && segments_[i].p_filesz > 0) segments_[i].p_offset += shift;
+            if (i != *last_ && segments_[i].p_offset >= at && segments_[i].p_filesz > 0)
+                segments_[i].p_offset += shift;
         if (dynamic_address != 0) {
             Elf64_Phdr& dynamic = segments_[*dynamic_];
             dynamic.p_vaddr = dynamic.p_paddr = dynamic_address;
@@ -155,13 +164,14 @@ class Rewriter {
         store(bytes_, 0, header_);
         for (std::size_t i = 0; i < segments_.size(); ++i)
             store(bytes_, header_.e_phoff + i * sizeof(Elf64_Phdr), segments_[i]);
-        update_sections(at, shift, added_address, strings_address, strings_size, dynamic_address, dynamic_size);
+        update_sections(at, shift, added_address, strings_address, strings_size, dynamic_address,
+                        dynamic_size);
     }
 
     /// Section headers are not needed to run, but debuggers and other tools read them.
     void update_sections(std::uint64_t at, std::uint64_t shift, std::uint64_t added_address,
-                         std::uint64_t strings_address, std::uint64_t strings_size, std::uint64_t dynamic_address,
-                         std::uint64_t dynamic_size) {
+                         std::uint64_t strings_address, std::uint64_t strings_size,
+                         std::uint64_t dynamic_address, std::uint64_t dynamic_size) {
         if (header_.e_shoff == 0 || header_.e_shentsize != sizeof(Elf64_Shdr)) return;
         auto section_at = [&](std::uint64_t index) { return header_.e_shoff + index * sizeof(Elf64_Shdr); };
         std::uint64_t strings_index = 0;

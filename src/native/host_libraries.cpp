@@ -1,9 +1,9 @@
 #include "native/host_libraries.h"
 
 #include "support/pattern.h"
+#include "support/toml.h"
 
 #include <fmt/format.h>
-#include "support/toml.h"
 
 namespace omnistasis::native {
 
@@ -19,7 +19,8 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
             const toml::table& group = *node.as_table();
             std::string reason = group["reason"].value_or(std::string());
             if (const toml::array* names = group["libraries"].as_array())
-                for (const toml::node& name : *names) entries.push_back({name.value_or(std::string()), reason});
+                for (const toml::node& name : *names)
+                    entries.push_back({name.value_or(std::string()), reason});
         }
     return HostLibraries(std::move(entries));
 }

@@ -31,7 +31,8 @@ LoaderCache LoaderCache::read(const fs::path& file) {
 
 LoaderCache LoaderCache::parse(ByteSpan bytes) {
     LoaderCache cache;
-    if (bytes.size() < header_size || std::memcmp(bytes.data(), magic.data(), magic.size()) != 0) return cache;
+    if (bytes.size() < header_size || std::memcmp(bytes.data(), magic.data(), magic.size()) != 0)
+        return cache;
     std::uint32_t count = word(bytes, magic.size());
     for (std::size_t i = 0; i < count; ++i) {
         std::size_t at = header_size + i * entry_size;

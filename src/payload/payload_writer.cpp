@@ -7,14 +7,13 @@
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <map>
 #include <memory>
-#include <optional>
-#include <unistd.h>
-
-#include <fmt/format.h>
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/parallel_pipeline.h>
+#include <optional>
+#include <unistd.h>
 #include <zstd.h>
 
 namespace omnistasis::payload {
@@ -28,7 +27,9 @@ void put(std::string& out, std::uint64_t value, int width) {
     for (int i = 0; i < width; ++i) out += static_cast<char>(value >> (8 * i));
 }
 
-void put(std::string& out, const Sha256& hash) { out.append(reinterpret_cast<const char*>(hash.data()), hash.size()); }
+void put(std::string& out, const Sha256& hash) {
+    out.append(reinterpret_cast<const char*>(hash.data()), hash.size());
+}
 
 void put_field(std::string& head, HeadTag tag, bool must_know, std::string_view value) {
     put(head, tag, 2);
@@ -38,7 +39,9 @@ void put_field(std::string& head, HeadTag tag, bool must_know, std::string_view 
 }
 
 std::string make_head(const Description& description, const Sha256* tree_id, const Sha256* index_hash) {
-    auto view = [](const Sha256& hash) { return std::string_view(reinterpret_cast<const char*>(hash.data()), hash.size()); };
+    auto view = [](const Sha256& hash) {
+        return std::string_view(reinterpret_cast<const char*>(hash.data()), hash.size());
+    };
     std::string head;
     if (tree_id != nullptr) put_field(head, head_tree_id, true, view(*tree_id));
     put_field(head, head_name, true, description.name);
@@ -79,7 +82,8 @@ struct Content {
 
 Result<void> load(Content& content) {
     if (content.file->source.empty()) {
-        content.bytes = {reinterpret_cast<const std::uint8_t*>(content.file->content.data()), content.file->content.size()};
+        content.bytes = {reinterpret_cast<const std::uint8_t*>(content.file->content.data()),
+                         content.file->content.size()};
     } else {
         auto mapped = MappedFile::open(content.file->source);
         if (!mapped) return tl::make_unexpected(mapped.error());
@@ -98,8 +102,10 @@ struct Block {
 
 class Writer {
   public:
-    Writer(const fs::path& output, std::vector<TreeFile> files, const Description& description, int level, Observer& observer)
-        : output_(output), files_(std::move(files)), description_(description), level_(level), observer_(observer) {}
+    Writer(const fs::path& output, std::vector<TreeFile> files, const Description& description, int level,
+           Observer& observer)
+        : output_(output), files_(std::move(files)), description_(description), level_(level),
+          observer_(observer) {}
 
     ~Writer() {
         if (descriptor_ >= 0) ::close(descriptor_);
@@ -125,7 +131,8 @@ class Writer {
         std::uint64_t index_offset = written_;
         std::string head = make_head(description_, &tree_id_, &index_hash);
         std::string rest = stored + head;
-        rest += make_trailer(payload_offset_, index_offset + stored.size(), head, index_offset, stored.size(), raw.size());
+        rest += make_trailer(payload_offset_, index_offset + stored.size(), head, index_offset, stored.size(),
+                             raw.size());
         if (!append(rest)) return cant_write();
         sizes_.stored = written_;
         return sizes_;
@@ -133,8 +140,8 @@ class Writer {
 
   private:
     tl::unexpected<Error> cant_write() const {
-        return fail(ErrorKind::missing, "can't write the output", output_.filename().string(), system_text(errno),
-                    "make room on the disk, or choose another folder with --out");
+        return fail(ErrorKind::missing, "can't write the output", output_.filename().string(),
+                    system_text(errno), "make room on the disk, or choose another folder with --out");
     }
 
     bool append(std::string_view bytes) {
@@ -164,7 +171,8 @@ class Writer {
             if (error) return tl::make_unexpected(*error);
         std::map<Sha256, std::uint32_t> numbers;
         for (Content& content : all) {
-            auto [entry, is_new] = numbers.try_emplace(content.hash, static_cast<std::uint32_t>(contents_.size()));
+            auto [entry, is_new] =
+                numbers.try_emplace(content.hash, static_cast<std::uint32_t>(contents_.size()));
             number_of_[content.file] = entry->second;
             if (!is_new) continue;
             sizes_.raw += content.bytes.size();
@@ -181,7 +189,8 @@ class Writer {
             while (next < contents_.size() && block->raw.size() < block_size) {
                 ByteSpan left = contents_[next].bytes.subspan(used);
                 std::size_t size = std::min(left.size(), block_size - block->raw.size());
-                block->raw.insert(block->raw.end(), left.begin(), left.begin() + static_cast<std::ptrdiff_t>(size));
+                block->raw.insert(block->raw.end(), left.begin(),
+                                  left.begin() + static_cast<std::ptrdiff_t>(size));
                 used += size;
                 if (used == contents_[next].bytes.size()) {
                     ++next;
@@ -193,7 +202,8 @@ class Writer {
         };
         auto compress = [&](std::shared_ptr<Block> block) {
             block->stored.resize(ZSTD_compressBound(block->raw.size()));
-            std::size_t size = ZSTD_compress(block->stored.data(), block->stored.size(), block->raw.data(), block->raw.size(), level_);
+            std::size_t size = ZSTD_compress(block->stored.data(), block->stored.size(), block->raw.data(),
+                                             block->raw.size(), level_);
             // What does not become smaller is stored as it is; equal sizes say so.
             if (ZSTD_isError(size) || size >= block->raw.size())
                 block->stored.assign(reinterpret_cast<const char*>(block->raw.data()), block->raw.size());
@@ -214,9 +224,10 @@ class Writer {
         using oneapi::tbb::filter_mode;
         using oneapi::tbb::make_filter;
         oneapi::tbb::parallel_pipeline(
-            16, make_filter<void, std::shared_ptr<Block>>(filter_mode::serial_in_order, cut) &
-                    make_filter<std::shared_ptr<Block>, std::shared_ptr<Block>>(filter_mode::parallel, compress) &
-                    make_filter<std::shared_ptr<Block>, void>(filter_mode::serial_in_order, write));
+            16,
+            make_filter<void, std::shared_ptr<Block>>(filter_mode::serial_in_order, cut) &
+                make_filter<std::shared_ptr<Block>, std::shared_ptr<Block>>(filter_mode::parallel, compress) &
+                make_filter<std::shared_ptr<Block>, void>(filter_mode::serial_in_order, write));
     }
 
     std::string make_index() {
@@ -269,8 +280,8 @@ std::string folder_payload(const Description& description, std::uint64_t launche
     return head + make_trailer(launcher_size, 0, head, 0, 0, 0);
 }
 
-Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files, const Description& description,
-                                    int level, Observer& observer) {
+Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files,
+                                    const Description& description, int level, Observer& observer) {
     return Writer(output, std::move(files), description, level, observer).run();
 }
 

@@ -34,10 +34,10 @@ struct PayloadSizes {
 /// What is appended to a launcher for a tree that is not inside it.
 std::string folder_payload(const Description& description, std::uint64_t launcher_size);
 
-/// Appends a payload with `files` (any order) to the file `output`, which holds the launcher. `level` is zstd's.
-/// Equal contents are stored once; blocks are compressed on all threads that TBB may use. The bytes depend on the
-/// arguments alone.
-Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files, const Description& description,
-                                    int level, Observer& observer);
+/// Appends a payload with `files` (any order) to the file `output`, which holds the launcher. `level` is
+/// zstd's. Equal contents are stored once; blocks are compressed on all threads that TBB may use. The bytes
+/// depend on the arguments alone.
+Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files,
+                                    const Description& description, int level, Observer& observer);
 
 } // namespace omnistasis::payload

@@ -29,18 +29,21 @@ Plan make_plan(const trace::Graph& graph) {
     for (const trace::Edge& edge : graph.edges) {
         const trace::Unit& from = graph.units[edge.from];
         const trace::Unit& to = graph.units[edge.to];
-        if (is_native(from.kind) && to.kind == UnitKind::native) ways[edge.from].insert(way(from.place, to.place));
+        if (is_native(from.kind) && to.kind == UnitKind::native)
+            ways[edge.from].insert(way(from.place, to.place));
     }
     Plan plan;
     for (trace::UnitId id = 0; id < graph.units.size(); ++id) {
         const trace::Unit& unit = graph.units[id];
         if (unit.kind == UnitKind::code || unit.kind == UnitKind::extension || unit.kind == UnitKind::folder)
             plan.code.push_back(unit);
-        if (unit.kind == UnitKind::code || unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in) continue;
+        if (unit.kind == UnitKind::code || unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in)
+            continue;
         PlannedFile file{unit.place, unit.file, Treatment::copy, unit.kind == UnitKind::program, {}, id};
         if (is_native(unit.kind)) {
             file.treatment = Treatment::relink;
-            for (const std::string& one : ways[id]) file.search_path += (file.search_path.empty() ? "" : ":") + one;
+            for (const std::string& one : ways[id])
+                file.search_path += (file.search_path.empty() ? "" : ":") + one;
         }
         plan.files.push_back(std::move(file));
     }

@@ -28,11 +28,12 @@ struct PlannedFile {
 /// What the app tree will hold, before anything is read or written.
 struct Plan {
     std::vector<PlannedFile> files; ///< sorted by place
-    std::vector<trace::Unit> code;  ///< what the runtime compiles or lists: code, extensions, packages without a file
+    std::vector<trace::Unit>
+        code; ///< what the runtime compiles or lists: code, extensions, packages without a file
 };
 
-/// Decides place and treatment of each unit. Native files get a search path that leads from their place to those of
-/// the libraries they need, and to nothing else.
+/// Decides place and treatment of each unit. Native files get a search path that leads from their place to
+/// those of the libraries they need, and to nothing else.
 Plan make_plan(const trace::Graph& graph);
 
 } // namespace omnistasis::plan

@@ -3,22 +3,24 @@
 #include "support/files.h"
 #include "support/pattern.h"
 
-#include <set>
-
 #include <fmt/format.h>
+#include <set>
 
 namespace omnistasis {
 
 namespace {
 
-void collect(const fs::path& folder, const std::string& inner, std::set<std::string>& open, std::vector<std::string>& files) {
+void collect(const fs::path& folder, const std::string& inner, std::set<std::string>& open,
+             std::vector<std::string>& files) {
     std::error_code failed;
     std::string real = fs::canonical(folder, failed).string();
     if (failed || !open.insert(real).second) return;
     for (const FolderEntry& entry : list_folder(folder)) {
         std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
-        if (!entry.is_folder) files.push_back(path);
-        else if (entry.name != ".git" && entry.name != "__pycache__") collect(folder / entry.name, path, open, files);
+        if (!entry.is_folder)
+            files.push_back(path);
+        else if (entry.name != ".git" && entry.name != "__pycache__")
+            collect(folder / entry.name, path, open, files);
     }
     open.erase(real);
 }
@@ -29,8 +31,9 @@ std::string without_end_slash(std::string path) {
 }
 
 tl::unexpected<Error> nothing_found(const Asset& asset, const std::string& why) {
-    return fail(ErrorKind::bad_input, fmt::format("the asset `{}` matches no file", asset.from), asset.where, why,
-                "paths and patterns are relative to the project's folder; `**` stands for folders of any depth");
+    return fail(
+        ErrorKind::bad_input, fmt::format("the asset `{}` matches no file", asset.from), asset.where, why,
+        "paths and patterns are relative to the project's folder; `**` stands for folders of any depth");
 }
 
 } // namespace
@@ -41,23 +44,30 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
         std::string from = without_end_slash(fs::path(asset.from).lexically_normal().string());
         std::string to = without_end_slash(fs::path(asset.to).lexically_normal().string());
         if (to.starts_with("..") || to.starts_with("/"))
-            return fail(ErrorKind::bad_input, fmt::format("the asset's place `{}` is outside of the application", asset.to), asset.where, "",
-                        "`to` is relative to the application's folder");
-        // The fixed part in front of the first pattern is a folder; what it names keeps its inner paths below `to`.
+            return fail(ErrorKind::bad_input,
+                        fmt::format("the asset's place `{}` is outside of the application", asset.to),
+                        asset.where, "", "`to` is relative to the application's folder");
+        // The fixed part in front of the first pattern is a folder; what it names keeps its inner paths below
+        // `to`.
         std::size_t pattern_start = from.find_first_of("*?");
-        std::size_t slash = pattern_start == std::string::npos ? std::string::npos : from.rfind('/', pattern_start);
-        std::string fixed = pattern_start == std::string::npos ? from : slash == std::string::npos ? "" : from.substr(0, slash);
+        std::size_t slash =
+            pattern_start == std::string::npos ? std::string::npos : from.rfind('/', pattern_start);
+        std::string fixed = pattern_start == std::string::npos ? from
+                            : slash == std::string::npos       ? ""
+                                                               : from.substr(0, slash);
         fs::path start = project.folder / fixed;
         std::error_code ignored;
         std::size_t before = found.size();
         if (fs::is_regular_file(start, ignored)) {
             std::string name = start.filename().string();
-            bool to_folder = to.empty() ? false : asset.to.ends_with('/') || fs::path(to).extension() != start.extension();
+            bool to_folder =
+                to.empty() ? false : asset.to.ends_with('/') || fs::path(to).extension() != start.extension();
             bool outside = fs::path(from).is_absolute() || from.starts_with("..");
             found.push_back({start, to.empty() ? (outside ? name : from) : to_folder ? to + "/" + name : to});
             continue;
         }
-        if (!fs::is_directory(start, ignored)) return nothing_found(asset, fmt::format("there is no {}", start.string()));
+        if (!fs::is_directory(start, ignored))
+            return nothing_found(asset, fmt::format("there is no {}", start.string()));
         std::vector<std::string> files;
         std::set<std::string> open;
         collect(start, "", open, files);
@@ -69,7 +79,9 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
             if (pattern_start != std::string::npos && !fits_pattern(relative, from, '/')) continue;
             found.push_back({start / file, base.empty() ? file : base + "/" + file});
         }
-        if (found.size() == before) return nothing_found(asset, fmt::format("there are {} files in {}", files.size(), start.string()));
+        if (found.size() == before)
+            return nothing_found(asset,
+                                 fmt::format("there are {} files in {}", files.size(), start.string()));
     }
     return found;
 }

@@ -12,8 +12,8 @@ struct AssetFile {
     std::string place; ///< relative to the place of the project's folder
 };
 
-/// Resolves the project's assets. A pattern that matches nothing is an error. Links that lead out of the project are
-/// followed; a place that would leave the app tree is an error.
+/// Resolves the project's assets. A pattern that matches nothing is an error. Links that lead out of the
+/// project are followed; a place that would leave the app tree is an error.
 Result<std::vector<AssetFile>> find_assets(const Project& project);
 
 } // namespace omnistasis

@@ -6,7 +6,6 @@
 
 #include <algorithm>
 #include <array>
-
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -23,14 +22,16 @@ constexpr Words<Compression, 3> compressions{
     {{"fast", Compression::fast}, {"balanced", Compression::balanced}, {"small", Compression::small}}};
 
 template <typename T, std::size_t N>
-Result<T> parse_word(const Words<T, N>& words, const std::string& kind, const std::string& word, const std::string& where) {
+Result<T> parse_word(const Words<T, N>& words, const std::string& kind, const std::string& word,
+                     const std::string& where) {
     std::vector<std::string> names;
     for (const auto& [name, value] : words) {
         if (word == name) return value;
         names.emplace_back(name);
     }
     // A position in a file is bad input; an option is wrong usage.
-    return fail(where.starts_with("--") ? ErrorKind::usage : ErrorKind::bad_input, fmt::format("there is no {} `{}`", kind, word), where, "",
+    return fail(where.starts_with("--") ? ErrorKind::usage : ErrorKind::bad_input,
+                fmt::format("there is no {} `{}`", kind, word), where, "",
                 fmt::format("it is one of {}", fmt::join(names, ", ")));
 }
 
@@ -42,11 +43,13 @@ template <typename T, std::size_t N> std::string word_of(const Words<T, N>& word
 
 /// A name that is a file name everywhere.
 Result<void> check_name(const std::string& name) {
-    bool bad = name.empty() || name == "." || name == ".." || name.size() > 120 || name.find_first_of("/\\:*?\"<>|\n\t") != std::string::npos ||
+    bool bad = name.empty() || name == "." || name == ".." || name.size() > 120 ||
+               name.find_first_of("/\\:*?\"<>|\n\t") != std::string::npos ||
                std::ranges::any_of(name, [](char c) { return static_cast<unsigned char>(c) < 0x20; });
     if (!bad) return {};
-    return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", name), "app.name or --name",
-                "it becomes a file name on every platform", "use letters, digits, spaces, `-`, `_` and `.`, at most 120 of them");
+    return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", name),
+                "app.name or --name", "it becomes a file name on every platform",
+                "use letters, digits, spaces, `-`, `_` and `.`, at most 120 of them");
 }
 
 /// "tide board" from "tide board.py"; the folder's name for a package's __main__.py.
@@ -66,10 +69,17 @@ Result<void> find_entry(const ProjectOptions& options, Project& project) {
         if (!fs::exists(file, ignored)) {
             std::vector<std::string> sources;
             for (const FolderEntry& entry : list_folder(path))
-                if (!entry.is_folder && entry.name.ends_with(".py")) sources.push_back((given / entry.name).lexically_normal().string());
-            std::string hint = sources.empty() ? std::string("name the application's first source file")
-                                               : fmt::format("name the source file that is started: {}", fmt::join(sources.begin(), sources.begin() + std::min<std::ptrdiff_t>(3, std::ssize(sources)), ", "));
-            return fail(ErrorKind::bad_input, "a folder is no entry point", given.string(), fmt::format("there is no {} in it", project_file_name), hint);
+                if (!entry.is_folder && entry.name.ends_with(".py"))
+                    sources.push_back((given / entry.name).lexically_normal().string());
+            std::string hint =
+                sources.empty() ? std::string("name the application's first source file")
+                                : fmt::format("name the source file that is started: {}",
+                                              fmt::join(sources.begin(),
+                                                        sources.begin() +
+                                                            std::min<std::ptrdiff_t>(3, std::ssize(sources)),
+                                                        ", "));
+            return fail(ErrorKind::bad_input, "a folder is no entry point", given.string(),
+                        fmt::format("there is no {} in it", project_file_name), hint);
         }
         project.folder = path;
         project.project_file = file;
@@ -80,7 +90,8 @@ Result<void> find_entry(const ProjectOptions& options, Project& project) {
         for (const FolderEntry& entry : list_folder(path.parent_path())) names.push_back(entry.name);
         auto near = near_matches(path.filename().string(), names);
         return fail(ErrorKind::bad_input, "the entry point is not there", given.string(), "",
-                    near.empty() ? "name the source file that is started" : fmt::format("did you mean {}?", fmt::join(near, " or ")));
+                    near.empty() ? "name the source file that is started"
+                                 : fmt::format("did you mean {}?", fmt::join(near, " or ")));
     }
     project.folder = path.parent_path();
     project.entry = path.filename().string();
@@ -93,10 +104,14 @@ Result<void> find_entry(const ProjectOptions& options, Project& project) {
     }
     // With a project file beside it, the source file is its entry point for this once.
     if (fs::exists(project.folder / project_file_name, ignored)) {
-        std::string entry = project.entry;
-        project.project_file = project.folder / project_file_name;
-        if (auto read = read_project_file(project.project_file, project); !read) return read;
-        project.entry = entry;
+        Project beside = project;
+        beside.project_file = project.folder / project_file_name;
+        if (auto read = read_project_file(beside.project_file, beside); !read) return read;
+        // Another program of the same project: its runtime holds, its name and the rest do not.
+        if (fs::path(beside.entry).lexically_normal() == project.entry)
+            project = beside;
+        else
+            project.runtime_home = beside.runtime_home;
     }
     return {};
 }
@@ -125,13 +140,17 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
     std::error_code ignored;
     if (options.icon) project.icon = fs::absolute(*options.icon, ignored).lexically_normal().string();
     if (options.runtime) {
-        bool is_path = options.runtime->find('/') != std::string::npos || fs::exists(*options.runtime, ignored);
-        project.runtime_home = is_path ? fs::absolute(*options.runtime, ignored).lexically_normal().string() : *options.runtime;
+        bool is_path =
+            options.runtime->find('/') != std::string::npos || fs::exists(*options.runtime, ignored);
+        project.runtime_home =
+            is_path ? fs::absolute(*options.runtime, ignored).lexically_normal().string() : *options.runtime;
     }
     if (options.out) project.out = fs::absolute(*options.out, ignored).lexically_normal();
     for (const std::string& text : options.assets) {
         std::size_t equal = text.find('=');
-        project.assets.push_back({text.substr(0, equal), equal == std::string::npos ? "" : text.substr(equal + 1), "--asset " + text});
+        project.assets.push_back({text.substr(0, equal),
+                                  equal == std::string::npos ? "" : text.substr(equal + 1),
+                                  "--asset " + text});
     }
     project.include.insert(project.include.end(), options.include.begin(), options.include.end());
     project.exclude.insert(project.exclude.end(), options.exclude.begin(), options.exclude.end());
@@ -141,15 +160,17 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
 
 Result<void> check(Project& project) {
     if (project.entry.empty())
-        return fail(ErrorKind::bad_input, "the project has no entry point", project.project_file.string(), "app.entry is missing",
-                    "add entry = \"...\" to [app]: the source file that is started");
+        return fail(ErrorKind::bad_input, "the project has no entry point", project.project_file.string(),
+                    "app.entry is missing", "add entry = \"...\" to [app]: the source file that is started");
     std::error_code ignored;
     fs::path entry = project.folder / project.entry;
     std::string said_in = project.project_file.empty() ? "" : "app.entry in " + project.project_file.string();
     if (!fs::exists(entry, ignored))
-        return fail(ErrorKind::bad_input, "the entry point is not there", entry.string(), said_in, "name the source file that is started");
+        return fail(ErrorKind::bad_input, "the entry point is not there", entry.string(), said_in,
+                    "name the source file that is started");
     if (fs::is_directory(entry, ignored))
-        return fail(ErrorKind::bad_input, "a folder is no entry point", entry.string(), said_in, "name the source file that is started");
+        return fail(ErrorKind::bad_input, "a folder is no entry point", entry.string(), said_in,
+                    "name the source file that is started");
     if (project.name.empty()) project.name = default_name(project.entry, project.folder);
     if (auto checked = check_name(project.name); !checked) return checked;
     if (project.title.empty()) project.title = project.name;
@@ -157,11 +178,14 @@ Result<void> check(Project& project) {
     for (const std::string& target : project.targets) {
         if (std::ranges::find(known_targets(), target) != known_targets().end()) continue;
         auto near = near_matches(target, known_targets());
-        return fail(ErrorKind::bad_input, fmt::format("there is no target `{}`", target), "output.targets or --target", "",
-                    near.empty() ? fmt::format("targets are {}", fmt::join(known_targets(), ", ")) : fmt::format("did you mean {}?", fmt::join(near, " or ")));
+        return fail(ErrorKind::bad_input, fmt::format("there is no target `{}`", target),
+                    "output.targets or --target", "",
+                    near.empty() ? fmt::format("targets are {}", fmt::join(known_targets(), ", "))
+                                 : fmt::format("did you mean {}?", fmt::join(near, " or ")));
     }
     if (!project.icon.empty() && !fs::is_regular_file(project.folder / project.icon, ignored))
-        return fail(ErrorKind::bad_input, "the icon is not there", (project.folder / project.icon).string(), "", "name a picture file");
+        return fail(ErrorKind::bad_input, "the icon is not there", (project.folder / project.icon).string(),
+                    "", "name a picture file");
     return {};
 }
 
@@ -170,8 +194,10 @@ std::string quoted(const std::string& text) {
     std::string result = "\"";
     for (char c : text) {
         if (c == '"' || c == '\\') result += '\\';
-        if (static_cast<unsigned char>(c) < 0x20) result += fmt::format("\\u{:04X}", static_cast<unsigned>(c));
-        else result += c;
+        if (static_cast<unsigned char>(c) < 0x20)
+            result += fmt::format("\\u{:04X}", static_cast<unsigned>(c));
+        else
+            result += c;
     }
     return result + "\"";
 }
@@ -184,8 +210,12 @@ std::string quoted_list(const std::vector<std::string>& texts) {
 
 } // namespace
 
-Result<Mode> parse_mode(const std::string& word, const std::string& where) { return parse_word(modes, "mode", word, where); }
-Result<Layout> parse_layout(const std::string& word, const std::string& where) { return parse_word(layouts, "layout", word, where); }
+Result<Mode> parse_mode(const std::string& word, const std::string& where) {
+    return parse_word(modes, "mode", word, where);
+}
+Result<Layout> parse_layout(const std::string& word, const std::string& where) {
+    return parse_word(layouts, "layout", word, where);
+}
 Result<Compression> parse_compression(const std::string& word, const std::string& where) {
     return parse_word(compressions, "compression", word, where);
 }
@@ -208,7 +238,8 @@ Result<Project> load_project(const ProjectOptions& options) {
 
 std::string project_file_text(const Project& project) {
     auto below = [&](const std::string& path) {
-        std::string relative = fs::path(path).is_absolute() ? fs::path(path).lexically_relative(project.folder).string() : path;
+        std::string relative =
+            fs::path(path).is_absolute() ? fs::path(path).lexically_relative(project.folder).string() : path;
         return relative.empty() || relative.starts_with("..") ? path : relative;
     };
     std::string text = "[app]\n";

@@ -13,7 +13,8 @@ enum class Mode { console, window };
 enum class Layout { single, folder };
 enum class Compression { fast, balanced, small };
 
-/// A file or pattern that the project carries as it is. `from` is relative to the project's folder and may hold
+/// A file or pattern that the project carries as it is. `from` is relative to the project's folder and may
+/// hold
 /// `*`, `?` and `**`; `to` is relative to the place of the project in the app tree.
 struct Asset {
     std::string from;
@@ -52,8 +53,8 @@ struct ProjectOptions {
     std::vector<std::string> include, exclude, targets;
 };
 
-/// Reads the project file that belongs to `options.entry`, if there is one, applies the options and fills in the
-/// defaults. Checks that what is named exists.
+/// Reads the project file that belongs to `options.entry`, if there is one, applies the options and fills in
+/// the defaults. Checks that what is named exists.
 Result<Project> load_project(const ProjectOptions& options);
 
 /// The project as the text of an omnistasis.toml that needs no options.

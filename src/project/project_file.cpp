@@ -2,13 +2,12 @@
 
 #include "support/files.h"
 #include "support/near_match.h"
-
-#include <functional>
-#include <map>
+#include "support/toml.h"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include "support/toml.h"
+#include <functional>
+#include <map>
 
 namespace omnistasis {
 
@@ -27,7 +26,8 @@ class ProjectFileReader {
         if (!text) return tl::make_unexpected(text.error());
         toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed)
-            return wrong(parsed.error().source(), "the project file is not valid TOML", std::string(parsed.error().description()),
+            return wrong(parsed.error().source(), "the project file is not valid TOML",
+                         std::string(parsed.error().description()),
                          "docs/project-file.md shows a complete example");
         Keys tables;
         tables["app"] = table({{"name", text_into(project_.name)},
@@ -38,8 +38,10 @@ class ProjectFileReader {
                                {"entry", text_into(project_.entry)},
                                {"mode", word_into(project_.mode, parse_mode)},
                                {"icon", text_into(project_.icon)}});
-        tables["runtime"] = table({{"language", text_into(project_.language)}, {"home", text_into(project_.runtime_home)}});
-        tables["trace"] = table({{"include", texts_into(project_.include)}, {"exclude", texts_into(project_.exclude)}});
+        tables["runtime"] =
+            table({{"language", text_into(project_.language)}, {"home", text_into(project_.runtime_home)}});
+        tables["trace"] =
+            table({{"include", texts_into(project_.include)}, {"exclude", texts_into(project_.exclude)}});
         tables["output"] = table({{"layout", word_into(project_.layout, parse_layout)},
                                   {"targets", texts_into(project_.targets)},
                                   {"compress", word_into(project_.compression, parse_compression)}});
@@ -52,22 +54,37 @@ class ProjectFileReader {
         return fmt::format("{}:{}:{}", file_, source.begin.line, source.begin.column);
     }
 
-    tl::unexpected<Error> wrong(const toml::source_region& source, std::string what, std::string why, std::string hint) const {
+    tl::unexpected<Error> wrong(const toml::source_region& source, std::string what, std::string why,
+                                std::string hint) const {
         return fail(ErrorKind::bad_input, std::move(what), at(source), std::move(why), std::move(hint));
     }
 
     tl::unexpected<Error> wrong_type(const toml::node& node, const std::string& expected) const {
         std::string found;
         switch (node.type()) {
-        case toml::node_type::string: found = "a string"; break;
-        case toml::node_type::integer: found = "a number"; break;
-        case toml::node_type::floating_point: found = "a number"; break;
-        case toml::node_type::boolean: found = "true or false"; break;
-        case toml::node_type::array: found = "a list"; break;
-        case toml::node_type::table: found = "a table"; break;
-        default: found = "a date or time";
+        case toml::node_type::string:
+            found = "a string";
+            break;
+        case toml::node_type::integer:
+            found = "a number";
+            break;
+        case toml::node_type::floating_point:
+            found = "a number";
+            break;
+        case toml::node_type::boolean:
+            found = "true or false";
+            break;
+        case toml::node_type::array:
+            found = "a list";
+            break;
+        case toml::node_type::table:
+            found = "a table";
+            break;
+        default:
+            found = "a date or time";
         }
-        return wrong(node.source(), "a value in the project file has the wrong type", fmt::format("{} is expected, here is {}", expected, found),
+        return wrong(node.source(), "a value in the project file has the wrong type",
+                     fmt::format("{} is expected, here is {}", expected, found),
                      "docs/project-file.md lists all keys with their types");
     }
 
@@ -83,7 +100,8 @@ class ProjectFileReader {
             std::vector<std::string> near = near_matches(key.str(), names);
             return wrong(key.source(), fmt::format("unknown key `{}` in the project file", key.str()),
                          near.empty() ? fmt::format("the keys here are {}", fmt::join(names, ", ")) : "",
-                         near.empty() ? "docs/project-file.md lists all keys" : fmt::format("did you mean `{}`?", fmt::join(near, "` or `")));
+                         near.empty() ? "docs/project-file.md lists all keys"
+                                      : fmt::format("did you mean `{}`?", fmt::join(near, "` or `")));
         }
         return {};
     }
@@ -114,7 +132,8 @@ class ProjectFileReader {
         };
     }
 
-    template <typename T> Take word_into(T& target, Result<T> (*parse)(const std::string&, const std::string&)) {
+    template <typename T>
+    Take word_into(T& target, Result<T> (*parse)(const std::string&, const std::string&)) {
         return [this, &target, parse](const toml::node& node) -> Result<void> {
             if (!node.is_string()) return wrong_type(node, "a string");
             auto value = parse(node.as_string()->get(), at(node.source()));
@@ -133,7 +152,8 @@ class ProjectFileReader {
             Keys keys{{"from", text_into(asset.from)}, {"to", text_into(asset.to)}};
             if (auto done = read_table(*item.as_table(), keys); !done) return done;
             if (asset.from.empty())
-                return wrong(item.source(), "an asset has no `from`", "it says which files are carried", "add from = \"...\"");
+                return wrong(item.source(), "an asset has no `from`", "it says which files are carried",
+                             "add from = \"...\"");
             project_.assets.push_back(std::move(asset));
         }
         return {};

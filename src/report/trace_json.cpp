@@ -1,11 +1,10 @@
 #include "report/trace_json.h"
 
+#include <fmt/format.h>
 #include <iterator>
+#include <nlohmann/json.hpp>
 #include <string_view>
 #include <unordered_map>
-
-#include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace omnistasis::report {
 
@@ -19,7 +18,9 @@ std::string quoted(const std::string& text) {
 /// Writes the members of a list, one a line.
 class ListWriter {
   public:
-    ListWriter(std::string& out, const char* name) : out_(out) { fmt::format_to(std::back_inserter(out_), ",\n\"{}\": [", name); }
+    ListWriter(std::string& out, const char* name) : out_(out) {
+        fmt::format_to(std::back_inserter(out_), ",\n\"{}\": [", name);
+    }
     ~ListWriter() { out_ += "\n]"; }
     std::back_insert_iterator<std::string> next() {
         out_ += first_ ? "\n " : ",\n ";
@@ -34,13 +35,16 @@ class ListWriter {
 
 } // namespace
 
-// Written piece by piece: a tree of values for a graph of ten thousand edges takes longer to make than the graph.
+// Written piece by piece: a tree of values for a graph of ten thousand edges takes longer to make than the
+// graph.
 std::string trace_json(const trace::Graph& graph, const std::string& target, const std::string& runtime) {
-    std::string out = fmt::format("{{\n\"format\": 1,\n\"target\": {},\n\"runtime\": {}", quoted(target), quoted(runtime));
+    std::string out =
+        fmt::format("{{\n\"format\": 1,\n\"target\": {},\n\"runtime\": {}", quoted(target), quoted(runtime));
     {
         ListWriter units(out, "units");
         for (const trace::Unit& unit : graph.units) {
-            fmt::format_to(units.next(), "{{\"name\": {}, \"kind\": \"{}\"", quoted(unit.name), trace::kind_name(unit.kind));
+            fmt::format_to(units.next(), "{{\"name\": {}, \"kind\": \"{}\"", quoted(unit.name),
+                           trace::kind_name(unit.kind));
             if (!unit.file.empty()) out += ", \"file\": " + quoted(unit.file);
             if (!unit.place.empty()) out += ", \"place\": " + quoted(unit.place);
             out += unit.own ? ", \"own\": true}" : "}";
@@ -66,7 +70,8 @@ std::string trace_json(const trace::Graph& graph, const std::string& target, con
         ListWriter edges(out, "edges");
         for (const trace::Edge& edge : graph.edges) {
             auto at = edges.next();
-            fmt::format_to(at, "{{\"from\": {}, \"to\": {}, \"verb\": {}", edge.from, edge.to, verbs[edge.reason.verb]);
+            fmt::format_to(at, "{{\"from\": {}, \"to\": {}, \"verb\": {}", edge.from, edge.to,
+                           verbs[edge.reason.verb]);
             if (!edge.reason.file.empty()) fmt::format_to(at, ", \"file\": {}", numbers[edge.reason.file]);
             if (edge.reason.line != 0) fmt::format_to(at, ", \"line\": {}", edge.reason.line);
             out += edge.reason.optional ? ", \"optional\": true}" : "}";
@@ -75,13 +80,17 @@ std::string trace_json(const trace::Graph& graph, const std::string& target, con
     {
         ListWriter ends(out, "loose_ends");
         for (const trace::LooseEnd& end : graph.loose_ends)
-            fmt::format_to(ends.next(), "{{\"kind\": {}, \"what\": {}, \"file\": {}, \"line\": {}, \"effect\": {}, \"advice\": {}}}",
-                           quoted(end.kind), quoted(end.what), quoted(end.file), end.line, quoted(end.effect), quoted(end.advice));
+            fmt::format_to(
+                ends.next(),
+                "{{\"kind\": {}, \"what\": {}, \"file\": {}, \"line\": {}, \"effect\": {}, \"advice\": {}}}",
+                quoted(end.kind), quoted(end.what), quoted(end.file), end.line, quoted(end.effect),
+                quoted(end.advice));
     }
     {
         ListWriter absent(out, "absent");
         for (const trace::Absent& one : graph.absent)
-            fmt::format_to(absent.next(), "{{\"name\": {}, \"file\": {}, \"line\": {}}}", quoted(one.name), quoted(one.file), one.line);
+            fmt::format_to(absent.next(), "{{\"name\": {}, \"file\": {}, \"line\": {}}}", quoted(one.name),
+                           quoted(one.file), one.line);
     }
     return out + "\n}\n";
 }

@@ -8,6 +8,7 @@
 namespace omnistasis {
 
 /// The runtime for a project: by `runtime.language`, or by its entry point.
-Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project, const std::filesystem::path& data);
+Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project,
+                                                     const std::filesystem::path& data);
 
 } // namespace omnistasis

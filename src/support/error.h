@@ -1,9 +1,8 @@
 #pragma once
 
 #include <string>
-#include <utility>
-
 #include <tl/expected.hpp>
+#include <utility>
 
 namespace omnistasis {
 

@@ -3,16 +3,15 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
+#include <dirent.h>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <mutex>
 #include <random>
 #include <set>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
-
-#include <dirent.h>
-#include <fmt/format.h>
 
 namespace omnistasis {
 
@@ -96,7 +95,8 @@ MappedFile::~MappedFile() {
 }
 
 Result<void> write_atomically(const fs::path& file, std::string_view content, unsigned mode) {
-    fs::path temporary = file.parent_path() / fmt::format(".{}.{}", file.filename().string(), random_suffix());
+    fs::path temporary =
+        file.parent_path() / fmt::format(".{}.{}", file.filename().string(), random_suffix());
     if (auto written = create_and_write(temporary, content, mode); !written) {
         ::unlink(temporary.c_str());
         written.error().where = file;

@@ -16,7 +16,8 @@ std::size_t slips(std::string_view left, std::string_view right) {
     for (std::size_t i = 1; i <= left.size(); ++i)
         for (std::size_t j = 1; j <= right.size(); ++j) {
             bool same = lower(left[i - 1]) == lower(right[j - 1]);
-            cost[i][j] = std::min({cost[i - 1][j] + 1, cost[i][j - 1] + 1, cost[i - 1][j - 1] + (same ? 0 : 1)});
+            cost[i][j] =
+                std::min({cost[i - 1][j] + 1, cost[i][j - 1] + 1, cost[i - 1][j - 1] + (same ? 0 : 1)});
             if (i > 1 && j > 1 && lower(left[i - 1]) == lower(right[j - 2]) &&
                 lower(left[i - 2]) == lower(right[j - 1]))
                 cost[i][j] = std::min(cost[i][j], cost[i - 2][j - 2] + 1);

@@ -52,11 +52,14 @@ void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, Pr
             if (count > 0) input.remove_prefix(static_cast<std::size_t>(count));
             if (input.empty() || (count < 0 && errno != EAGAIN)) Pipe::close_end(in.write);
         }
-        for (auto [index, pipe, text] : {std::tuple(1, &out, &result.out), std::tuple(2, &err, &result.err)}) {
+        for (auto [index, pipe, text] :
+             {std::tuple(1, &out, &result.out), std::tuple(2, &err, &result.err)}) {
             if (waits[static_cast<std::size_t>(index)].revents == 0) continue;
             ssize_t count = ::read(pipe->read, buffer.data(), buffer.size());
-            if (count > 0) text->append(buffer.data(), static_cast<std::size_t>(count));
-            else if (count == 0 || errno != EINTR) Pipe::close_end(pipe->read);
+            if (count > 0)
+                text->append(buffer.data(), static_cast<std::size_t>(count));
+            else if (count == 0 || errno != EINTR)
+                Pipe::close_end(pipe->read);
         }
     }
 }
@@ -98,7 +101,8 @@ Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, con
     ProgramOutput result;
     exchange_streams(in, out, err, input, result);
     int status = 0;
-    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {}
+    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+    }
     result.exit_code = WIFSIGNALED(status) ? 128 + WTERMSIG(status) : WEXITSTATUS(status);
     return result;
 }

@@ -4,13 +4,20 @@ namespace omnistasis::trace {
 
 std::string_view kind_name(UnitKind kind) {
     switch (kind) {
-    case UnitKind::code: return "code";
-    case UnitKind::extension: return "extension";
-    case UnitKind::native: return "native";
-    case UnitKind::program: return "program";
-    case UnitKind::data: return "data";
-    case UnitKind::folder: return "folder";
-    case UnitKind::built_in: return "built-in";
+    case UnitKind::code:
+        return "code";
+    case UnitKind::extension:
+        return "extension";
+    case UnitKind::native:
+        return "native";
+    case UnitKind::program:
+        return "program";
+    case UnitKind::data:
+        return "data";
+    case UnitKind::folder:
+        return "folder";
+    case UnitKind::built_in:
+        return "built-in";
     }
     return "data";
 }

@@ -24,10 +24,11 @@ std::string_view kind_name(UnitKind kind);
 /// One thing that the application needs.
 struct Unit {
     UnitKind kind = UnitKind::data;
-    std::string name;  ///< as the application says it: a dotted module name, a library's name, a relative path
-    std::string file;  ///< where it is on this machine; empty where nothing is shipped
-    std::string place; ///< where it goes in the app tree, relative, with `/`
-    bool own = false;  ///< belongs to the application itself, not to a package or the runtime
+    std::string name; ///< as the application says it: a dotted module name, a library's name, a relative path
+    std::string file; ///< where it is on this machine; empty where nothing is shipped
+    std::string place;       ///< where it goes in the app tree, relative, with `/`
+    bool own = false;        ///< belongs to the application itself, not to a package or the runtime
+    bool of_runtime = false; ///< belongs to the runtime's own library
 };
 
 /// Why one unit needs another.
@@ -62,6 +63,7 @@ struct Absent {
     std::string name;
     std::string file;
     std::uint32_t line = 0;
+    bool of_runtime = false; ///< the runtime's own library asks
     auto operator<=>(const Absent&) const = default;
 };
 
@@ -69,8 +71,8 @@ struct Absent {
 /// that equal inputs give an equal graph whatever the number of threads.
 struct Graph {
     std::vector<Unit> units;
-    std::vector<Edge> edges;    ///< sorted by `from`, `to`, file and line
-    std::vector<UnitId> roots;  ///< what is needed without a unit that asks for it
+    std::vector<Edge> edges;   ///< sorted by `from`, `to`, file and line
+    std::vector<UnitId> roots; ///< what is needed without a unit that asks for it
     std::vector<LooseEnd> loose_ends;
     std::vector<Absent> absent; ///< optional modules that are not there
 

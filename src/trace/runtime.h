@@ -42,7 +42,7 @@ struct MadeFile {
 /// How the launcher starts the app tree's program. Arguments may hold `{tree}`, the app tree's absolute path;
 /// `{self}`, the launcher's name as it was called; and one argument may be `{arguments}`, all of the user's.
 struct Start {
-    std::string program; ///< a place in the app tree
+    std::string program;                ///< a place in the app tree
     std::vector<std::string> arguments; ///< what follows the program's own name
 };
 
@@ -60,14 +60,15 @@ class Runtime {
     /// As people say it: "Python 3.11.2".
     virtual std::string title() const = 0;
 
-    /// What is needed before anything is scanned: the entry point, the runtime itself, what the project names.
+    /// What is needed before anything is scanned: the entry point, the runtime itself, what the project
+    /// names.
     virtual Result<Expansion> roots() = 0;
 
     /// What `unit` asks for. Called from many threads, once for each unit.
     virtual Expansion expand(const Unit& unit) = 0;
 
-    /// Called when nothing is left to expand: needs that follow from the whole of what was found. Units may be
-    /// named again; the trace ends when nothing new comes.
+    /// Called when nothing is left to expand: needs that follow from the whole of what was found. Units may
+    /// be named again; the trace ends when nothing new comes.
     virtual std::vector<std::pair<UnitId, Need>> settle(const std::vector<Unit>& units) = 0;
 
     /// The program whose own libraries and search paths come first when a native library is looked up.

@@ -4,13 +4,12 @@
 
 #include <algorithm>
 #include <deque>
-#include <mutex>
-#include <unordered_map>
-#include <unordered_set>
-
 #include <fmt/format.h>
+#include <mutex>
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for_each.h>
+#include <unordered_map>
+#include <unordered_set>
 
 namespace omnistasis::trace {
 
@@ -18,7 +17,8 @@ namespace {
 
 /// Two units are the same when this is: modules by name, files by where they go.
 std::string identity(const Unit& unit) {
-    bool is_file = unit.kind == UnitKind::data || unit.kind == UnitKind::native || unit.kind == UnitKind::program;
+    bool is_file =
+        unit.kind == UnitKind::data || unit.kind == UnitKind::native || unit.kind == UnitKind::program;
     return is_file ? "file:" + unit.place : "module:" + unit.name;
 }
 
@@ -91,17 +91,19 @@ Graph GrowingGraph::finish() {
     for (auto& [from, wish] : unanswered_) {
         bool matters = !wish.reason.optional && (!from || needed.contains(*from));
         if (!matters) {
-            graph.absent.push_back({wish.name, wish.reason.file, wish.reason.line});
+            graph.absent.push_back(
+                {wish.name, wish.reason.file, wish.reason.line, from && units_[*from].of_runtime});
             continue;
         }
         std::string near;
         for (const std::string& name : wish.near) near += fmt::format("{}{}", near.empty() ? "" : ", ", name);
         graph.loose_ends.push_back(
-            {"unresolved-import", fmt::format("{} is not found", wish.name), wish.reason.file, wish.reason.line,
-             "the application stops when it gets there",
-             near.empty() ? std::string("install it for the project's runtime, or leave it out with --exclude if "
-                                        "the application can do without it")
-                          : fmt::format("did you mean {}?", near)});
+            {"unresolved-import", fmt::format("{} is not found", wish.name), wish.reason.file,
+             wish.reason.line, "the application stops when it gets there",
+             near.empty()
+                 ? std::string("install it for the project's runtime, or leave it out with --exclude if "
+                               "the application can do without it")
+                 : fmt::format("did you mean {}?", near)});
     }
     graph.loose_ends.insert(graph.loose_ends.end(), loose_ends_.begin(), loose_ends_.end());
 
@@ -115,7 +117,8 @@ Graph GrowingGraph::finish() {
         renamed[order[position]] = position;
         graph.units.push_back(units_[order[position]]);
     }
-    for (Edge& edge : edges_) graph.edges.push_back({renamed[edge.from], renamed[edge.to], std::move(edge.reason)});
+    for (Edge& edge : edges_)
+        graph.edges.push_back({renamed[edge.from], renamed[edge.to], std::move(edge.reason)});
     for (UnitId root : roots_) graph.roots.push_back(renamed[root]);
 
     auto edge_key = [](const Edge& e) {
@@ -148,7 +151,8 @@ class Tracer {
         for (const AssetFile& asset : assets) {
             auto head = MappedFile::open(asset.file);
             if (!head) return tl::make_unexpected(head.error());
-            std::string place = (fs::path(runtime_.application_place()) / asset.place).lexically_normal().string();
+            std::string place =
+                (fs::path(runtime_.application_place()) / asset.place).lexically_normal().string();
             UnitKind kind = native::looks_like_elf(head->bytes()) ? UnitKind::native : UnitKind::data;
             graph_.add_root(graph_.add({kind, place, asset.file.string(), place, true}).first);
         }
@@ -169,8 +173,10 @@ class Tracer {
     void take(std::optional<UnitId> from, Expansion& expansion, std::vector<UnitId>& fresh) {
         for (Need& need : expansion.needs) {
             auto [id, is_new] = graph_.add(need.unit);
-            if (from) graph_.add_edge(*from, id, std::move(need.reason));
-            else graph_.add_root(id);
+            if (from)
+                graph_.add_edge(*from, id, std::move(need.reason));
+            else
+                graph_.add_root(id);
             if (is_new) fresh.push_back(id);
         }
         for (Unanswered& wish : expansion.unanswered) graph_.add_unanswered(from, std::move(wish));
@@ -178,14 +184,14 @@ class Tracer {
     }
 
     void expand_all(const std::vector<UnitId>& open) {
-        oneapi::tbb::parallel_for_each(
-            open.begin(), open.end(), [this](UnitId id, oneapi::tbb::feeder<UnitId>& feeder) {
-                Expansion expansion = runtime_.expand(graph_.unit(id));
-                std::vector<UnitId> fresh;
-                take(id, expansion, fresh);
-                observer_.advance(1);
-                for (UnitId next : fresh) feeder.add(next);
-            });
+        oneapi::tbb::parallel_for_each(open.begin(), open.end(),
+                                       [this](UnitId id, oneapi::tbb::feeder<UnitId>& feeder) {
+                                           Expansion expansion = runtime_.expand(graph_.unit(id));
+                                           std::vector<UnitId> fresh;
+                                           take(id, expansion, fresh);
+                                           observer_.advance(1);
+                                           for (UnitId next : fresh) feeder.add(next);
+                                       });
     }
 
     Result<void> follow_native_libraries() {
@@ -212,10 +218,11 @@ class Tracer {
             if (from == by_file.end()) continue;
             if (need.found_file.empty()) {
                 bool own = graph_.unit(from->second).own;
-                graph_.add_loose_ends({{"missing-library", fmt::format("{} is not found", need.name), need.from_file, 0,
-                                        own ? "the application stops when it loads this file"
-                                            : "what needs this file does not work",
-                                        "install the package that holds the library"}});
+                graph_.add_loose_ends(
+                    {{"missing-library", fmt::format("{} is not found", need.name), need.from_file, 0,
+                      own ? "the application stops when it loads this file"
+                          : "what needs this file does not work",
+                      "install the package that holds the library"}});
             } else if (auto to = by_file.find(need.found_file); to != by_file.end()) {
                 graph_.add_edge(from->second, to->second, {"needs the library", need.from_file, 0, false});
             }

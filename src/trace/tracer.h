@@ -7,9 +7,9 @@
 
 namespace omnistasis::trace {
 
-/// Follows everything that the runtime's roots ask for, on `jobs` threads, then the native libraries of what was
-/// found by the dynamic loader's rules. Host libraries are not followed. `assets` are needed because the project says
-/// so.
+/// Follows everything that the runtime's roots ask for, on `jobs` threads, then the native libraries of what
+/// was found by the dynamic loader's rules. Host libraries are not followed. `assets` are needed because the
+/// project says so.
 Result<Graph> trace(Runtime& runtime, const std::vector<AssetFile>& assets, const native::HostLibraries& host,
                     unsigned jobs, Observer& observer);
 

@@ -37,7 +37,9 @@ std::vector<Chain> chains_to(const Graph& graph, UnitId unit, std::size_t most) 
     }
     auto chain_over = [&](const Edge* last) {
         Chain chain{*last};
-        for (UnitId at = last->from; by[at] != nullptr && chain.size() <= graph.units.size(); at = by[at]->from) chain.push_back(*by[at]);
+        for (UnitId at = last->from; by[at] != nullptr && chain.size() <= graph.units.size();
+             at = by[at]->from)
+            chain.push_back(*by[at]);
         std::ranges::reverse(chain);
         return chain;
     };
@@ -55,7 +57,9 @@ std::vector<Chain> chains_to(const Graph& graph, UnitId unit, std::size_t most) 
         seen.push_back(edge->from);
         Chain chain = chain_over(edge);
         // A way that comes through the unit itself says nothing new.
-        if (std::ranges::none_of(chain.begin(), chain.end() - 1, [&](const Edge& e) { return e.to == unit || e.from == unit; })) chains.push_back(std::move(chain));
+        if (std::ranges::none_of(chain.begin(), chain.end() - 1,
+                                 [&](const Edge& e) { return e.to == unit || e.from == unit; }))
+            chains.push_back(std::move(chain));
     }
     return chains;
 }
@@ -68,7 +72,10 @@ std::vector<UnitId> units_named(const Graph& graph, const std::string& name) {
         return found;
     };
     auto found = matching([&](const Unit& unit) { return unit.name == name; });
-    if (found.empty()) found = matching([&](const Unit& unit) { return unit.file == name || unit.place == name || unit.place.ends_with("/" + name); });
+    if (found.empty())
+        found = matching([&](const Unit& unit) {
+            return unit.file == name || unit.place == name || unit.place.ends_with("/" + name);
+        });
     return found;
 }
 

@@ -2,9 +2,8 @@
 
 #include "native/loader_cache.h"
 
-#include <set>
-
 #include <fmt/format.h>
+#include <set>
 
 namespace omnistasis::watch {
 
@@ -26,11 +25,13 @@ std::vector<std::pair<std::string, std::string>> host_files(const native::HostLi
 } // namespace
 
 Result<ProgramOutput> run_in_empty_root(const std::filesystem::path& output, const std::string& program,
-                                        const std::vector<std::string>& arguments, const native::HostLibraries& host,
-                                        const EmptyRootOptions& options) {
-    std::vector<std::string> command{sandbox, "--unshare-all", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev",
-                                     "--tmpfs", "/tmp", "--dir", "/home/user", "--setenv", "HOME", "/home/user", "--setenv", "PATH", "/nowhere",
-                                     "--setenv", "LANG", "C.UTF-8", "--chdir", "/home/user"};
+                                        const std::vector<std::string>& arguments,
+                                        const native::HostLibraries& host, const EmptyRootOptions& options) {
+    std::vector<std::string> command{
+        sandbox,    "--unshare-all", "--die-with-parent", "--clearenv", "--proc",    "/proc",
+        "--dev",    "/dev",          "--tmpfs",           "/tmp",       "--dir",     "/home/user",
+        "--setenv", "HOME",          "/home/user",        "--setenv",   "PATH",      "/nowhere",
+        "--setenv", "LANG",          "C.UTF-8",           "--chdir",    "/home/user"};
     auto add = [&](std::initializer_list<std::string> words) { command.insert(command.end(), words); };
     for (const auto& [name, file] : host_files(host)) {
         std::string place = name.starts_with("ld-linux") ? "/lib64/" + name : "/lib/x86_64-linux-gnu/" + name;
@@ -48,10 +49,11 @@ Result<ProgramOutput> run_in_empty_root(const std::filesystem::path& output, con
     command.insert(command.end(), arguments.begin(), arguments.end());
     auto result = run_program(command);
     if (!result)
-        return fail(ErrorKind::missing, "can't run a program in isolation", sandbox, result.error().why, "install the package bubblewrap");
+        return fail(ErrorKind::missing, "can't run a program in isolation", sandbox, result.error().why,
+                    "install the package bubblewrap");
     if (result->err.starts_with("bwrap:"))
-        return fail(ErrorKind::missing, "this machine does not allow to run a program in isolation", sandbox, result->err,
-                    "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1");
+        return fail(ErrorKind::missing, "this machine does not allow to run a program in isolation", sandbox,
+                    result->err, "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1");
     return result;
 }
 

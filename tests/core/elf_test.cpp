@@ -2,10 +2,9 @@
 #include "native/elf_rewriter.h"
 #include "support/subprocess.h"
 
+#include <catch2/catch.hpp>
 #include <random>
 #include <unistd.h>
-
-#include <catch2/catch.hpp>
 
 using namespace omnistasis;
 
@@ -45,9 +44,11 @@ Bytes bytes_of(const fs::path& file) {
 
 TEST_CASE("the reader sees what the linker wrote") {
     Workshop workshop;
-    fs::path library = workshop.compile("libbuoy.so.1", "int buoy(void){return 7;}", {"-shared", "-fPIC", "-Wl,-soname,libbuoy.so.1"});
-    fs::path program = workshop.compile("pilot", "int buoy(void);int main(void){return buoy();}",
-                                        {library.string(), "-Wl,-rpath,$ORIGIN/somewhere:/else", "-Wl,--disable-new-dtags"});
+    fs::path library = workshop.compile("libbuoy.so.1", "int buoy(void){return 7;}",
+                                        {"-shared", "-fPIC", "-Wl,-soname,libbuoy.so.1"});
+    fs::path program =
+        workshop.compile("pilot", "int buoy(void);int main(void){return buoy();}",
+                         {library.string(), "-Wl,-rpath,$ORIGIN/somewhere:/else", "-Wl,--disable-new-dtags"});
     auto elf = native::read_elf(bytes_of(program), "pilot");
     REQUIRE(elf);
     CHECK(elf->needed == std::vector<std::string>{"libbuoy.so.1", "libc.so.6"});
@@ -63,12 +64,16 @@ TEST_CASE("the reader sees what the linker wrote") {
 TEST_CASE("a rewritten program and library run, find each other without a variable, and are rewritten once") {
     Workshop workshop;
     // Zeroed memory behind the data, so that growing the segment has something to get wrong.
-    fs::path library = workshop.compile("libbuoy.so.1", "static int zero[5000];int one=1;int buoy(int i){return zero[i]+one+41;}",
-                                        {"-shared", "-fPIC", "-Wl,-soname,libbuoy.so.1"});
+    fs::path library = workshop.compile(
+        "libbuoy.so.1", "static int zero[5000];int one=1;int buoy(int i){return zero[i]+one+41;}",
+        {"-shared", "-fPIC", "-Wl,-soname,libbuoy.so.1"});
     auto kind = GENERATE(std::string("-pie"), std::string("-no-pie"));
     auto strip = GENERATE(std::string("-g"), std::string("-s"));
     CAPTURE(kind, strip);
-    fs::path program = workshop.compile("pilot", "int buoy(int);static int zero[9000];int main(int c,char**v){(void)v;return buoy(c)+zero[c*8];}", {library.string(), kind, strip});
+    fs::path program = workshop.compile(
+        "pilot",
+        "int buoy(int);static int zero[9000];int main(int c,char**v){(void)v;return buoy(c)+zero[c*8];}",
+        {library.string(), kind, strip});
     fs::path tree = workshop.folder / "a tree";
     fs::create_directories(tree / "bin");
     fs::create_directories(tree / "lib");
@@ -98,11 +103,14 @@ TEST_CASE("a rewritten program and library run, find each other without a variab
 TEST_CASE("the search follows DT_RPATH of the loading files, unless DT_RUNPATH is there") {
     Workshop workshop;
     fs::create_directories(workshop.folder / "deep");
-    fs::path inner = workshop.compile("deep/libinner.so", "int inner(void){return 1;}", {"-shared", "-fPIC", "-Wl,-soname,libinner.so"});
-    fs::path outer = workshop.compile("libouter.so", "int inner(void);int outer(void){return inner();}", {"-shared", "-fPIC", inner.string(), "-Wl,-soname,libouter.so"});
+    fs::path inner = workshop.compile("deep/libinner.so", "int inner(void){return 1;}",
+                                      {"-shared", "-fPIC", "-Wl,-soname,libinner.so"});
+    fs::path outer = workshop.compile("libouter.so", "int inner(void);int outer(void){return inner();}",
+                                      {"-shared", "-fPIC", inner.string(), "-Wl,-soname,libouter.so"});
     auto tags = GENERATE(std::string("--disable-new-dtags"), std::string("--enable-new-dtags"));
-    fs::path program = workshop.compile("pilot", "int outer(void);int main(void){return outer();}",
-                                        {outer.string(), "-Wl,-rpath,$ORIGIN:$ORIGIN/deep", "-Wl," + tags, "-Wl,--allow-shlib-undefined"});
+    fs::path program = workshop.compile(
+        "pilot", "int outer(void);int main(void){return outer();}",
+        {outer.string(), "-Wl,-rpath,$ORIGIN:$ORIGIN/deep", "-Wl," + tags, "-Wl,--allow-shlib-undefined"});
     native::HostLibraries host(std::vector<native::HostLibraries::Entry>{{"libc.so.6", "the C library"}});
     native::Closure closure(program, host);
     REQUIRE(closure.add(program, "bin/pilot"));

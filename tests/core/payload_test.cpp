@@ -2,12 +2,11 @@
 #include "payload_reader.h"
 #include "support/hash.h"
 
+#include <catch2/catch.hpp>
 #include <cstring>
 #include <map>
 #include <random>
 #include <unistd.h>
-
-#include <catch2/catch.hpp>
 
 using namespace omnistasis;
 
@@ -31,7 +30,8 @@ std::map<std::string, std::string> read_back(const std::string& file, payload::R
     error = payload::read_head({bytes + trailer.head_offset, trailer.head_size}, trailer, head);
     if (error != payload::ReadError::none) return tree;
     Bytes raw(trailer.index_raw + 1);
-    error = payload::unpack_index({bytes + trailer.index_offset, trailer.index_stored}, trailer, head, raw.data());
+    error = payload::unpack_index({bytes + trailer.index_offset, trailer.index_stored}, trailer, head,
+                                  raw.data());
     payload::Index index;
     if (error == payload::ReadError::none) error = index.open({raw.data(), trailer.index_raw}, trailer);
     if (error != payload::ReadError::none) return tree;
@@ -39,7 +39,8 @@ std::map<std::string, std::string> read_back(const std::string& file, payload::R
     for (std::uint32_t i = 0; i < index.block_count(); ++i) {
         payload::Block block = index.block(i);
         std::string part(block.raw_size, '\0');
-        error = payload::unpack_block(bytes + block.offset, block, reinterpret_cast<std::uint8_t*>(part.data()), nullptr);
+        error = payload::unpack_block(bytes + block.offset, block,
+                                      reinterpret_cast<std::uint8_t*>(part.data()), nullptr);
         if (error != payload::ReadError::none) return {};
         stream += part;
     }
@@ -53,7 +54,8 @@ std::map<std::string, std::string> read_back(const std::string& file, payload::R
     std::size_t position = 0;
     payload::File one;
     while (index.next_file(position, one))
-        tree[std::string(reinterpret_cast<const char*>(one.path.data), one.path.size)] = contents.at(one.content);
+        tree[std::string(reinterpret_cast<const char*>(one.path.data), one.path.size)] =
+            contents.at(one.content);
     return tree;
 }
 
@@ -61,8 +63,12 @@ std::vector<payload::TreeFile> sample_tree() {
     std::string noise(9 << 20, '\0');
     std::mt19937 random(5);
     for (char& c : noise) c = static_cast<char>(random());
-    return {{"bin/app", 0755, std::string(5 << 20, 'x'), {}}, {"lib/noise", 0644, noise, {}},     {"a/empty", 0644, "", {}},
-            {"a/one", 0644, "the same", {}},                  {"b/other", 0644, "the same", {}}, {"a/\xC3\xA4 b", 0644, "text", {}}};
+    return {{"bin/app", 0755, std::string(5 << 20, 'x'), {}},
+            {"lib/noise", 0644, noise, {}},
+            {"a/empty", 0644, "", {}},
+            {"a/one", 0644, "the same", {}},
+            {"b/other", 0644, "the same", {}},
+            {"a/\xC3\xA4 b", 0644, "text", {}}};
 }
 
 std::string write_sample(const fs::path& file, std::vector<payload::TreeFile> tree, int level = 3) {
@@ -97,7 +103,8 @@ TEST_CASE("a payload comes back as it was, with equal contents stored once") {
 
 TEST_CASE("no changed byte and no cut goes unnoticed") {
     fs::path file = fs::temp_directory_path() / ("omnistasis payload flips " + std::to_string(::getpid()));
-    std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y", {}}, {"b", 0644, "text of b", {}}};
+    std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y", {}},
+                                        {"b", 0644, "text of b", {}}};
     std::string written = write_sample(file, tree);
     fs::remove(file);
     payload::ReadError error{};

@@ -1,14 +1,14 @@
 #include "runtimes/python/scanner.h"
 
 #include <algorithm>
-
 #include <catch2/catch.hpp>
 
 using namespace omnistasis::python;
 
 namespace {
 
-ScanResult scan_text(std::string_view text, std::string_view name = "own.mod", std::string_view package = "own") {
+ScanResult scan_text(std::string_view text, std::string_view name = "own.mod",
+                     std::string_view package = "own") {
     ScanFacts facts;
     facts.minor = 11;
     return scan(text, name, package, facts);
@@ -36,7 +36,8 @@ using Words = std::vector<std::string>;
 TEST_CASE("import statements in all their forms") {
     CHECK(words(scan_text("import a, b.c as d\nimport e;import f\n")) == Words{"a", "b.c", "e", "f"});
     CHECK(words(scan_text("from a.b import c as d, e\n")) == Words{"a.b:c", "a.b:e"});
-    CHECK(words(scan_text("from . import x\nfrom ..y import (z,\n  # comment\n  w,)\nfrom ... import v\n")) == Words{".:x", "..y:z", "..y:w", "...:v"});
+    CHECK(words(scan_text("from . import x\nfrom ..y import (z,\n  # comment\n  w,)\nfrom ... import v\n")) ==
+          Words{".:x", "..y:z", "..y:w", "...:v"});
     CHECK(words(scan_text("from a import *\n")) == Words{"a:*"});
     CHECK(words(scan_text("import a\\\n  .b\n")) == Words{"a.b"});
     CHECK(words(scan_text("\xEF\xBB\xBFimport a\r\nimport b\r\n")) == Words{"a", "b"});
@@ -44,26 +45,38 @@ TEST_CASE("import statements in all their forms") {
 }
 
 TEST_CASE("what looks like an import and is none") {
-    CHECK(words(scan_text("s = 'import a'\nt = \"\"\"\nimport b\n\"\"\"\n# import c\nu = r'\\'\nimport d\n")) == Words{"d"});
+    CHECK(
+        words(scan_text("s = 'import a'\nt = \"\"\"\nimport b\n\"\"\"\n# import c\nu = r'\\'\nimport d\n")) ==
+        Words{"d"});
     CHECK(words(scan_text("raise X from import_error\nyield_from = 1\nx.import_ = 2\n")) == Words{});
     CHECK(words(scan_text("def f():\n    yield from a\nraise B from c\n")) == Words{});
     CHECK(words(scan_text("f'{x!r:>{width}} import a'\nf\"{d['import b']}\"\nimport c\n")) == Words{"c"});
-    CHECK(words(scan_text("f\"{d[\"key\"]}\"; import c\nf'''{\n  x # a comment with '\n}'''\nimport e\n")) == Words{"c", "e"});
+    CHECK(words(scan_text("f\"{d[\"key\"]}\"; import c\nf'''{\n  x # a comment with '\n}'''\nimport e\n")) ==
+          Words{"c", "e"});
     CHECK(words(scan_text("f'\\N{DASH} {x}'\nrf'\\{x}'\nimport c\n")) == Words{"c"});
 }
 
 TEST_CASE("conditions that are known on the target") {
-    CHECK(words(scan_text("import sys\nif sys.platform == 'win32':\n    import a\nelse:\n    import b\n")) == Words{"sys", "b"});
-    CHECK(words(scan_text("if TYPE_CHECKING:\n    import a\nif not typing.TYPE_CHECKING:\n    import b\n")) == Words{"b"});
-    CHECK(words(scan_text("if sys.version_info >= (3, 12):\n    import a\nelif sys.version_info[0] == 3:\n    import b\nelse:\n    import c\n")) == Words{"b"});
-    CHECK(words(scan_text("if os.name == 'nt' and x:\n    import a\nif os.name == 'posix' or x:\n    import b\n")) == Words{"b"});
-    CHECK(words(scan_text("if sys.platform in ('linux', 'darwin'):\n    import a\nif sys.platform.startswith('win'): import b\n")) == Words{"a"});
+    CHECK(words(scan_text("import sys\nif sys.platform == 'win32':\n    import a\nelse:\n    import b\n")) ==
+          Words{"sys", "b"});
+    CHECK(words(scan_text("if TYPE_CHECKING:\n    import a\nif not typing.TYPE_CHECKING:\n    import b\n")) ==
+          Words{"b"});
+    CHECK(words(scan_text("if sys.version_info >= (3, 12):\n    import a\nelif sys.version_info[0] == 3:\n   "
+                          " import b\nelse:\n    import c\n")) == Words{"b"});
+    CHECK(words(scan_text(
+              "if os.name == 'nt' and x:\n    import a\nif os.name == 'posix' or x:\n    import b\n")) ==
+          Words{"b"});
+    CHECK(words(scan_text("if sys.platform in ('linux', 'darwin'):\n    import a\nif "
+                          "sys.platform.startswith('win'): import b\n")) == Words{"a"});
     CHECK(words(scan_text("if __name__ == '__main__':\n    import a\n")) == Words{});
-    CHECK(words(scan_text("if x:\n    if y:\n        import a\n    else:\n        import b\nelif z: import c\nelse:\n    import d\n")) == Words{"a?", "b?", "c?", "d?"});
+    CHECK(words(scan_text("if x:\n    if y:\n        import a\n    else:\n        import b\nelif z: import "
+                          "c\nelse:\n    import d\n")) == Words{"a?", "b?", "c?", "d?"});
 }
 
 TEST_CASE("an inner if does not decide for the outer one") {
-    CHECK(words(scan_text("if sys.platform == 'linux':\n    if x:\n        import a\nelse:\n    import b\n")) == Words{"a?"});
+    CHECK(
+        words(scan_text("if sys.platform == 'linux':\n    if x:\n        import a\nelse:\n    import b\n")) ==
+        Words{"a?"});
 }
 
 TEST_CASE("imports that may fail, and those in functions") {
@@ -74,21 +87,32 @@ TEST_CASE("imports that may fail, and those in functions") {
     CHECK(words(scan_text("try:\n    import a\nfinally:\n    pass\n")) == Words{"a"});
     CHECK(words(scan_text("try: import a\nexcept KeyError: pass\n")) == Words{"a"});
     CHECK(words(scan_text("with suppress(ImportError):\n    import a\n")) == Words{"a?"});
-    CHECK(words(scan_text("def f():\n    import a\nclass B:\n    import c\nasync def g(): import d\nimport e\n")) == Words{"a~", "c", "d~", "e"});
+    CHECK(words(scan_text(
+              "def f():\n    import a\nclass B:\n    import c\nasync def g(): import d\nimport e\n")) ==
+          Words{"a~", "c", "d~", "e"});
 }
 
 TEST_CASE("imports by name") {
-    CHECK(words(scan_text("__import__('a.b')\nimportlib.import_module('.c', __package__)\nimport_module('.d', package='p.q')\n")) == Words{"a.b", "own.c", "p.q.d"});
-    CHECK(words(scan_text("NAME = 'a'\nimport_module(NAME + '.b')\nimport_module(f'{NAME}.c')\n")) == Words{"a.b", "a.c"});
-    CHECK(words(scan_text("for n in ('x', 'y'):\n    import_module('plug.' + n)\n")) == Words{"plug.x", "plug.y"});
-    CHECK(words(scan_text("import_module('plug.%s' % n)\nimport_module('a.{}'.format(n))\nimport_module(f'b.c_{n}')\n")) == Words{"plug.+", "a.+", "b.c_+"});
+    CHECK(words(scan_text("__import__('a.b')\nimportlib.import_module('.c', "
+                          "__package__)\nimport_module('.d', package='p.q')\n")) ==
+          Words{"a.b", "own.c", "p.q.d"});
+    CHECK(words(scan_text("NAME = 'a'\nimport_module(NAME + '.b')\nimport_module(f'{NAME}.c')\n")) ==
+          Words{"a.b", "a.c"});
+    CHECK(words(scan_text("for n in ('x', 'y'):\n    import_module('plug.' + n)\n")) ==
+          Words{"plug.x", "plug.y"});
+    CHECK(
+        words(scan_text(
+            "import_module('plug.%s' % n)\nimport_module('a.{}'.format(n))\nimport_module(f'b.c_{n}')\n")) ==
+        Words{"plug.+", "a.+", "b.c_+"});
     auto unknown = scan_text("\nimport_module(name)\n");
     CHECK(unknown.unknown_imports == std::vector<std::uint32_t>{2});
     CHECK(unknown.imports_by_name);
 }
 
 TEST_CASE("strings that name modules, files, encodings and distributions") {
-    auto result = scan_text("X = {'h': 'pkg.mod.Class'}\nopen('data/a.txt', encoding='cp1252')\nb.decode('shift_jis')\nversion('dist-name')\nentry_points(group='g')\n");
+    auto result = scan_text(
+        "X = {'h': 'pkg.mod.Class'}\nopen('data/a.txt', "
+        "encoding='cp1252')\nb.decode('shift_jis')\nversion('dist-name')\nentry_points(group='g')\n");
     REQUIRE(result.dotted_strings.size() == 1);
     CHECK(result.dotted_strings[0].text == "pkg.mod.Class");
     CHECK(std::ranges::any_of(result.path_strings, [](const StringAt& s) { return s.text == "data/a.txt"; }));

@@ -13,21 +13,25 @@ TEST_CASE("hello world") {
 
 TEST_CASE("numerics") {
     Workshop workshop("numpy");
-    workshop.write("n.py", "import numpy as np\nprint(np.linalg.solve([[3., 1.], [1., 2.]], [9., 8.]), np.random.default_rng(7).normal(size=3))\n"
+    workshop.write("n.py", "import numpy as np\nprint(np.linalg.solve([[3., 1.], [1., 2.]], [9., 8.]), "
+                           "np.random.default_rng(7).normal(size=3))\n"
                            "print(np.fft.fft([1, 2, 3, 4]), np.linalg.svd(np.eye(3))[1])\n");
     CHECK(workshop.check_alike("n.py").starts_with("[2. 3.]"));
 }
 
 TEST_CASE("modules that are loaded by names from a table") {
     Workshop workshop("pygments");
-    workshop.write("p.py", "from pygments import highlight\nfrom pygments.lexers import get_lexer_by_name\nfrom pygments.formatters import get_formatter_by_name\n"
-                           "for name in ('python', 'c', 'rust'):\n    print(highlight('x = 1 /* y */', get_lexer_by_name(name), get_formatter_by_name('html')))\n");
+    workshop.write("p.py", "from pygments import highlight\nfrom pygments.lexers import "
+                           "get_lexer_by_name\nfrom pygments.formatters import get_formatter_by_name\n"
+                           "for name in ('python', 'c', 'rust'):\n    print(highlight('x = 1 /* y */', "
+                           "get_lexer_by_name(name), get_formatter_by_name('html')))\n");
     workshop.check_alike("p.py");
 }
 
 TEST_CASE("a package with a compiled module") {
     Workshop workshop("yaml");
-    workshop.write("y.py", "import yaml\nprint(yaml.safe_load('a: [1, {b: c}]'), yaml.dump({'x': [1, 2]}), yaml.__with_libyaml__)\n");
+    workshop.write("y.py", "import yaml\nprint(yaml.safe_load('a: [1, {b: c}]'), yaml.dump({'x': [1, 2]}), "
+                           "yaml.__with_libyaml__)\n");
     workshop.check_alike("y.py");
 }
 
@@ -40,10 +44,13 @@ TEST_CASE("a program that somebody else wrote, started by its entry point") {
 TEST_CASE("package data, plugins by name, files beside the source, child processes and pickles") {
     Workshop workshop("mixed");
     workshop.write("harbour/__init__.py", "");
-    workshop.write("harbour/quay.py", "import os\nfrom importlib import resources, import_module\n"
-                                      "def read():\n    return resources.files('harbour').joinpath('data', 'depths.txt').read_text()\n"
-                                      "def beside():\n    return open(os.path.join(os.path.dirname(__file__), 'data', 'depths.txt')).read()\n"
-                                      "def plugin(name):\n    return import_module('harbour.plugins.' + name).WORD\n");
+    workshop.write(
+        "harbour/quay.py",
+        "import os\nfrom importlib import resources, import_module\n"
+        "def read():\n    return resources.files('harbour').joinpath('data', 'depths.txt').read_text()\n"
+        "def beside():\n    return open(os.path.join(os.path.dirname(__file__), 'data', "
+        "'depths.txt')).read()\n"
+        "def plugin(name):\n    return import_module('harbour.plugins.' + name).WORD\n");
     workshop.write("harbour/data/depths.txt", "7.4\n");
     workshop.write("harbour/plugins/__init__.py", "");
     workshop.write("harbour/plugins/wind.py", "WORD = 'windy'\n");
@@ -78,11 +85,15 @@ if __name__ == "__main__":
 TEST_CASE("the environment of the user changes nothing, and is passed on") {
     Workshop workshop("environment");
     workshop.write("elsewhere/json.py", "raise SystemExit('the wrong json')\n");
-    workshop.write("e.py", "import json, os, subprocess, sys\nprint(json.dumps([sys.flags.optimize, sys.flags.dont_write_bytecode]))\n"
-                           "print(subprocess.run(['env'], capture_output=True, text=True).stdout.count('PYTHON'))\n"
-                           "print(sorted(n for n in os.environ if 'OMNI' in n))\n");
+    workshop.write("e.py",
+                   "import json, os, subprocess, sys\nprint(json.dumps([sys.flags.optimize, "
+                   "sys.flags.dont_write_bytecode]))\n"
+                   "print(subprocess.run(['env'], capture_output=True, text=True).stdout.count('PYTHON'))\n"
+                   "print(sorted(n for n in os.environ if 'OMNI' in n))\n");
     REQUIRE(workshop.omnistasis({"build", "e.py", "--compress", "fast"}).exit_code == 0);
-    auto run = workshop.shell("env -i PATH=\"$PATH\" OMNISTASIS_CACHE=\"$OMNISTASIS_CACHE\" PYTHONPATH=elsewhere PYTHONHOME=/nowhere PYTHONOPTIMIZE=2 LD_LIBRARY_PATH=/nowhere ./out/linux-x86_64/e");
+    auto run =
+        workshop.shell("env -i PATH=\"$PATH\" OMNISTASIS_CACHE=\"$OMNISTASIS_CACHE\" PYTHONPATH=elsewhere "
+                       "PYTHONHOME=/nowhere PYTHONOPTIMIZE=2 LD_LIBRARY_PATH=/nowhere ./out/linux-x86_64/e");
     CHECK(run.out == "[0, 0]\n3\n['OMNISTASIS_CACHE']\n");
     CHECK(run.err.empty());
 }

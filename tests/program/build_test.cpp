@@ -1,13 +1,12 @@
 // The build command: what it writes, what it refuses, and what it leaves behind.
 #include "workshop.h"
 
+#include <catch2/catch.hpp>
 #include <csignal>
 #include <fcntl.h>
 #include <spawn.h>
 #include <sys/wait.h>
 #include <unistd.h>
-
-#include <catch2/catch.hpp>
 
 using namespace omnistasis;
 using omnistasis::test::Workshop;
@@ -16,7 +15,8 @@ extern char** environ;
 
 namespace {
 
-void check_refused(Workshop& workshop, const std::vector<std::string>& arguments, int exit_code, const std::vector<std::string>& said) {
+void check_refused(Workshop& workshop, const std::vector<std::string>& arguments, int exit_code,
+                   const std::vector<std::string>& said) {
     ProgramOutput run = workshop.omnistasis(arguments);
     INFO(run.out << run.err);
     CHECK(run.exit_code == exit_code);
@@ -38,14 +38,20 @@ TEST_CASE("wrong input gets one clear error, and nothing is written") {
     workshop.write("bytes.py", "x = '\xff\xfe'\n");
     check_refused(workshop, {"build", "bytes.py"}, 3, {"no valid Python source", "bytes.py"});
     workshop.write("pic.png", "\x89PNG\r\n\x1a\nnot really");
-    check_refused(workshop, {"build", "good.py", "--icon", "pic.png"}, 3, {"the icon is no picture", "damaged"});
+    check_refused(workshop, {"build", "good.py", "--icon", "pic.png"}, 3,
+                  {"the icon is no picture", "damaged"});
     check_refused(workshop, {"build", "good.py", "--icon", "good.py"}, 3, {"the icon is no picture"});
-    check_refused(workshop, {"build", "good.py", "--asset", "charts/*.png"}, 3, {"matches no file", "--asset charts/*.png"});
-    check_refused(workshop, {"build", "good.py", "--runtime", "/nowhere/python"}, 4, {"interpreter is not found", "/nowhere/python"});
-    check_refused(workshop, {"build", "good.py", "--runtime", "/bin/true"}, 4, {"does not answer as a Python interpreter"});
-    check_refused(workshop, {"build", "good.py", "--layout", "zip"}, 2, {"there is no layout `zip`", "single, folder"});
+    check_refused(workshop, {"build", "good.py", "--asset", "charts/*.png"}, 3,
+                  {"matches no file", "--asset charts/*.png"});
+    check_refused(workshop, {"build", "good.py", "--runtime", "/nowhere/python"}, 4,
+                  {"interpreter is not found", "/nowhere/python"});
+    check_refused(workshop, {"build", "good.py", "--runtime", "/bin/true"}, 4,
+                  {"does not answer as a Python interpreter"});
+    check_refused(workshop, {"build", "good.py", "--layout", "zip"}, 2,
+                  {"there is no layout `zip`", "single, folder"});
     check_refused(workshop, {"build", "good.py", "--name", "a/b"}, 3, {"can't be the application's name"});
-    check_refused(workshop, {"build", "good.py", "--excldue", "x"}, 2, {"--excldue", "did you mean --exclude"});
+    check_refused(workshop, {"build", "good.py", "--excldue", "x"}, 2,
+                  {"--excldue", "did you mean --exclude"});
     check_refused(workshop, {"biuld", "good.py"}, 2, {"no command `biuld`", "did you mean `build`"});
 }
 
@@ -61,11 +67,14 @@ TEST_CASE("the project file: errors with line, column and the near match") {
     Workshop workshop("project");
     workshop.write("good.py", "print(1)\n");
     workshop.write("omnistasis.toml", "[app]\nentry = \"good.py\"\nicno = \"x.png\"\n");
-    check_refused(workshop, {"build"}, 3, {"unknown key `icno`", "omnistasis.toml:3:1", "did you mean `icon`"});
+    check_refused(workshop, {"build"}, 3,
+                  {"unknown key `icno`", "omnistasis.toml:3:1", "did you mean `icon`"});
     workshop.write("omnistasis.toml", "[app]\nentry = 5\n");
-    check_refused(workshop, {"build"}, 3, {"wrong type", "omnistasis.toml:2:9", "a string is expected, here is a number"});
+    check_refused(workshop, {"build"}, 3,
+                  {"wrong type", "omnistasis.toml:2:9", "a string is expected, here is a number"});
     workshop.write("omnistasis.toml", "[app]\nentry = \"good.py\"\nmode = \"widow\"\n");
-    check_refused(workshop, {"build"}, 3, {"there is no mode `widow`", "omnistasis.toml:3", "console, window"});
+    check_refused(workshop, {"build"}, 3,
+                  {"there is no mode `widow`", "omnistasis.toml:3", "console, window"});
     workshop.write("omnistasis.toml", "[app\nentry");
     check_refused(workshop, {"build"}, 3, {"not valid TOML", "omnistasis.toml:1"});
     workshop.write("omnistasis.toml", "[app]\nname = \"x\"\n");
@@ -76,7 +85,8 @@ TEST_CASE("the project file: errors with line, column and the near match") {
 
 TEST_CASE("an import that nothing answers is a loose end, and --strict stops there") {
     Workshop workshop("loose");
-    workshop.write("a.py", "import os\n\nimport ansent\ntry:\n    import perhaps\nexcept ImportError:\n    pass\n");
+    workshop.write("a.py",
+                   "import os\n\nimport ansent\ntry:\n    import perhaps\nexcept ImportError:\n    pass\n");
     workshop.write("absent_too.py", "");
     auto strict = workshop.omnistasis({"build", "a.py", "--strict"});
     CHECK(strict.exit_code == 1);
@@ -109,14 +119,29 @@ TEST_CASE("what Omnistasis did not make stays where it is") {
 
 TEST_CASE("what was said on the command line can be saved") {
     Workshop workshop("save");
-    workshop.write("src/a.py", "import os\nprint(open(os.path.join(os.path.dirname(__file__), 'd', 'x.txt')).read())\n");
+    workshop.write("src/a.py",
+                   "import os\nprint(open(os.path.join(os.path.dirname(__file__), 'd', 'x.txt')).read())\n");
     workshop.write("src/d/x.txt", "saved");
     workshop.write("more.txt", "more");
-    CHECK(workshop.omnistasis({"build", "src/a.py", "--name", "b c", "--include", "colorsys", "--asset", "../more.txt=d/more.txt", "--mode", "window", "--save", "--compress", "fast"}).exit_code == 0);
+    CHECK(workshop
+              .omnistasis({"build", "src/a.py", "--name", "b c", "--include", "colorsys", "--asset",
+                           "../more.txt=d/more.txt", "--mode", "window", "--save", "--compress", "fast"})
+              .exit_code == 0);
     CHECK(workshop.omnistasis({"build", "src", "--compress", "fast"}).exit_code == 0);
     CHECK(workshop.shell("'src/out/linux-x86_64/b c'").out == "saved\n");
-    CHECK(workshop.omnistasis({"why", "colorsys", "src"}).out.find("needed from the start") != std::string::npos);
+    CHECK(workshop.omnistasis({"why", "colorsys", "src"}).out.find("needed from the start") !=
+          std::string::npos);
     CHECK(workshop.shell("cat cache/omnistasis/*/app/d/more.txt").out == "more");
+}
+
+TEST_CASE("another program of a project keeps the project's name for the project") {
+    Workshop workshop("another");
+    workshop.write("omnistasis.toml", "[app]\nname = \"board\"\nentry = \"a.py\"\n");
+    workshop.write("a.py", "print('a')\n");
+    workshop.write("b.py", "print('b')\n");
+    CHECK(workshop.omnistasis({"build", "b.py", "-q", "--compress", "fast"}).out == "out/linux-x86_64/b\n");
+    CHECK(workshop.omnistasis({"build", "a.py", "-q", "--compress", "fast"}).out ==
+          "out/linux-x86_64/board\n");
 }
 
 TEST_CASE("why gives the chain with file and line, and near matches for what is absent") {
@@ -125,7 +150,8 @@ TEST_CASE("why gives the chain with file and line, and near matches for what is 
     workshop.write("b.py", "\nimport colorsys\n");
     auto run = workshop.omnistasis({"why", "colorsys", "a.py"});
     CHECK(run.exit_code == 0);
-    CHECK(run.out.find("  __main__\n    imports b  (a.py:1)\n    imports colorsys  (b.py:2)\n") != std::string::npos);
+    CHECK(run.out.find("  __main__\n    imports b  (a.py:1)\n    imports colorsys  (b.py:2)\n") !=
+          std::string::npos);
     run = workshop.omnistasis({"why", "colorsis", "a.py"});
     CHECK(run.exit_code == 1);
     CHECK(run.err.find("did you mean colorsys") != std::string::npos);
@@ -160,13 +186,15 @@ TEST_CASE("an interrupted build leaves nothing half-made") {
     std::string out = workshop.path("out").string();
     for (int delay : {20, 120, 300, 600, 900, 1200}) {
         std::string entry = workshop.path("a.py").string();
-        const char* words[] = {OMNISTASIS_PROGRAM, "build", entry.c_str(), "--runtime", test::interpreter, nullptr};
+        const char* words[] = {OMNISTASIS_PROGRAM, "build",           entry.c_str(),
+                               "--runtime",        test::interpreter, nullptr};
         posix_spawn_file_actions_t quiet;
         posix_spawn_file_actions_init(&quiet);
         posix_spawn_file_actions_addopen(&quiet, 2, "/dev/null", O_WRONLY, 0);
         posix_spawn_file_actions_addopen(&quiet, 1, "/dev/null", O_WRONLY, 0);
         pid_t child = 0;
-        REQUIRE(::posix_spawn(&child, OMNISTASIS_PROGRAM, &quiet, nullptr, const_cast<char**>(words), environ) == 0);
+        REQUIRE(::posix_spawn(&child, OMNISTASIS_PROGRAM, &quiet, nullptr, const_cast<char**>(words),
+                              environ) == 0);
         ::usleep(static_cast<useconds_t>(delay) * 1000);
         ::kill(child, SIGINT);
         int status = 0;

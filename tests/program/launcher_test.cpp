@@ -1,10 +1,9 @@
 // The launcher: unpacking once, safely, and refusing what was changed.
 #include "workshop.h"
 
+#include <catch2/catch.hpp>
 #include <sys/stat.h>
 #include <thread>
-
-#include <catch2/catch.hpp>
 
 using namespace omnistasis;
 using omnistasis::test::Workshop;
@@ -27,7 +26,10 @@ TEST_CASE("a first start unpacks into a private folder, the second uses it") {
     CHECK(hello.shell(hello.program).out == "here\n");
     CHECK(hello.shell("stat -c %a cache/omnistasis cache/omnistasis/h-*").out == "700\n700\n");
     CHECK(hello.shell("ls -A cache/omnistasis | grep -c new").out == "0\n");
-    CHECK(hello.shell("find cache -newer h.py -name modules.store -exec touch -d 2020-01-01 {} + ; " + hello.program + "; find cache -name modules.store -newermt 2021-01-01").out == "here\n");
+    CHECK(hello
+              .shell("find cache -newer h.py -name modules.store -exec touch -d 2020-01-01 {} + ; " +
+                     hello.program + "; find cache -name modules.store -newermt 2021-01-01")
+              .out == "here\n");
 }
 
 TEST_CASE("a hundred first starts at once unpack once and all succeed") {
@@ -44,7 +46,8 @@ TEST_CASE("what an interrupted first start left is replaced") {
     Hello hello("left");
     CHECK(hello.shell(hello.program).exit_code == 0);
     // As if the machine had stopped in the middle: no marker, and parts missing.
-    hello.shell("rm cache/omnistasis/h-*/.complete cache/omnistasis/h-*/lib/python3*/modules.store; cp -r cache/omnistasis/h-* cache/omnistasis/.$(basename cache/omnistasis/h-*).new");
+    hello.shell("rm cache/omnistasis/h-*/.complete cache/omnistasis/h-*/lib/python3*/modules.store; cp -r "
+                "cache/omnistasis/h-* cache/omnistasis/.$(basename cache/omnistasis/h-*).new");
     CHECK(hello.shell(hello.program).out == "here\n");
     CHECK(hello.shell("ls -A cache/omnistasis | wc -l").out == "2\n");
 }

@@ -3,14 +3,14 @@
 #include "native/host_libraries.h"
 #include "watch/empty_root.h"
 
-#include <unistd.h>
-
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
+#include <unistd.h>
 
 namespace omnistasis::test {
 
-Workshop::Workshop(const std::string& name) : folder_(fs::temp_directory_path() / fmt::format("omnistasis t\xC3\xA4st {} {}", name, ::getpid())) {
+Workshop::Workshop(const std::string& name)
+    : folder_(fs::temp_directory_path() / fmt::format("omnistasis t\xC3\xA4st {} {}", name, ::getpid())) {
     fs::remove_all(folder_);
     fs::create_directories(folder_);
 }
@@ -25,7 +25,9 @@ fs::path Workshop::write(const std::string& name, const std::string& content) {
 }
 
 ProgramOutput Workshop::shell(const std::string& command) {
-    auto result = run_program({"sh", "-c", fmt::format("cd '{0}' && export OMNISTASIS_CACHE='{0}/cache' && {1}", folder_.string(), command)});
+    auto result = run_program(
+        {"sh", "-c",
+         fmt::format("cd '{0}' && export OMNISTASIS_CACHE='{0}/cache' && {1}", folder_.string(), command)});
     REQUIRE(result);
     return *result;
 }
@@ -34,20 +36,24 @@ ProgramOutput Workshop::omnistasis(std::vector<std::string> arguments) {
     std::string command = std::string(OMNISTASIS_PROGRAM);
     for (const std::string& argument : arguments) command += " '" + argument + "'";
     bool takes_runtime = arguments[0] == "build" || arguments[0] == "trace" || arguments[0] == "why";
-    bool has_runtime = command.find("--runtime") != std::string::npos || command.find("--help") != std::string::npos;
+    bool has_runtime =
+        command.find("--runtime") != std::string::npos || command.find("--help") != std::string::npos;
     if (takes_runtime && !has_runtime) command += std::string(" --runtime ") + interpreter;
     return shell(command);
 }
 
-std::string Workshop::check_alike(const std::string& entry, const std::vector<std::string>& arguments, const std::vector<std::string>& options) {
+std::string Workshop::check_alike(const std::string& entry, const std::vector<std::string>& arguments,
+                                  const std::vector<std::string>& options) {
     std::string tail;
     for (const std::string& argument : arguments) tail += " '" + argument + "'";
     std::string file = fs::path(entry).is_absolute() ? entry : "./" + entry;
     ProgramOutput source = shell(fmt::format("PYTHONDONTWRITEBYTECODE=1 {} '{}'{}", interpreter, file, tail));
-    auto host = native::HostLibraries::read(fs::path(OMNISTASIS_PROGRAM).parent_path().parent_path() / "share/omnistasis/notes", "linux-x86_64");
+    auto host = native::HostLibraries::read(
+        fs::path(OMNISTASIS_PROGRAM).parent_path().parent_path() / "share/omnistasis/notes", "linux-x86_64");
     REQUIRE(host);
     for (std::string layout : {"single", "folder"}) {
-        std::vector<std::string> command{"build", entry, "--name", "frozen", "--compress", "fast", "--layout", layout, "--out", "out " + layout};
+        std::vector<std::string> command{"build", entry,      "--name", "frozen", "--compress",
+                                         "fast",  "--layout", layout,   "--out",  "out " + layout};
         command.insert(command.end(), options.begin(), options.end());
         ProgramOutput built = omnistasis(command);
         INFO(built.out << built.err);

@@ -8,7 +8,8 @@
 
 namespace omnistasis::test {
 
-/// A temporary folder with a space and a letter beyond ASCII in its name, in which the built program is driven.
+/// A temporary folder with a space and a letter beyond ASCII in its name, in which the built program is
+/// driven.
 class Workshop {
   public:
     explicit Workshop(const std::string& name);
@@ -23,9 +24,10 @@ class Workshop {
     /// Runs a shell command in the folder, with an empty cache folder of its own.
     ProgramOutput shell(const std::string& command);
 
-    /// Builds `entry` in both layouts, runs both in an empty root and from source, and checks that standard output and
-    /// exit code agree. Returns what the run from source printed.
-    std::string check_alike(const std::string& entry, const std::vector<std::string>& arguments = {}, const std::vector<std::string>& options = {});
+    /// Builds `entry` in both layouts, runs both in an empty root and from source, and checks that standard
+    /// output and exit code agree. Returns what the run from source printed.
+    std::string check_alike(const std::string& entry, const std::vector<std::string>& arguments = {},
+                            const std::vector<std::string>& options = {});
 
   private:
     fs::path folder_;

@@ -17,9 +17,12 @@ class Condition {
         Truth result = all_of();
         while (take("or")) {
             Truth next = all_of();
-            if (result == true || next == true) result = true;
-            else if (!result || !next) result = std::nullopt;
-            else result = false;
+            if (result == true || next == true)
+                result = true;
+            else if (!result || !next)
+                result = std::nullopt;
+            else
+                result = false;
         }
         return result;
     }
@@ -31,9 +34,12 @@ class Condition {
         Truth result = negated();
         while (take("and")) {
             Truth next = negated();
-            if (result == false || next == false) result = false;
-            else if (!result || !next) result = std::nullopt;
-            else result = true;
+            if (result == false || next == false)
+                result = false;
+            else if (!result || !next)
+                result = std::nullopt;
+            else
+                result = true;
         }
         return result;
     }
@@ -49,7 +55,8 @@ class Condition {
         std::size_t start = position_;
         if (take("(")) {
             Truth inner = any_of();
-            if (take(")") && (at_end() || peek().is("and") || peek().is("or") || peek().is(")"))) return inner;
+            if (take(")") && (at_end() || peek().is("and") || peek().is("or") || peek().is(")")))
+                return inner;
             position_ = start;
         } else if (Truth known = known_test(); ends_operand()) {
             return known;
@@ -106,7 +113,8 @@ class Condition {
 
     /// A module's own name is only known to be, or not to be, the main one.
     Truth main_test() {
-        if (!take("==") || at_end() || !peek().is_plain_string() || peek().text != "__main__") return std::nullopt;
+        if (!take("==") || at_end() || !peek().is_plain_string() || peek().text != "__main__")
+            return std::nullopt;
         ++position_;
         return facts_.is_main;
     }
@@ -199,8 +207,9 @@ class Condition {
 /// Whether anything that we know facts about occurs at all; most conditions end here.
 bool may_be_known(std::span<const Token> tokens) {
     for (const Token& token : tokens)
-        if (token.is("sys") || token.is("os") || token.is("platform") || token.is("TYPE_CHECKING") || token.is("__name__") || token.is("True") ||
-            token.is("False") || token.is("None") || token.is("0") || token.is("1"))
+        if (token.is("sys") || token.is("os") || token.is("platform") || token.is("TYPE_CHECKING") ||
+            token.is("__name__") || token.is("True") || token.is("False") || token.is("None") ||
+            token.is("0") || token.is("1"))
             return true;
     return false;
 }

@@ -12,8 +12,10 @@ std::string before_field(std::string_view text, char opening) {
     std::string known;
     for (std::size_t i = 0; i < text.size(); ++i) {
         if (text[i] == opening) {
-            if (i + 1 < text.size() && text[i + 1] == opening) ++i;
-            else return known;
+            if (i + 1 < text.size() && text[i + 1] == opening)
+                ++i;
+            else
+                return known;
         }
         known += text[i];
     }
@@ -25,8 +27,10 @@ std::string before_field(std::string_view text, char opening) {
 std::size_t behind_closing(std::span<const Token> tokens, std::size_t open) {
     int depth = 0;
     for (std::size_t i = open; i < tokens.size(); ++i) {
-        if (tokens[i].is("(") || tokens[i].is("[") || tokens[i].is("{")) ++depth;
-        else if ((tokens[i].is(")") || tokens[i].is("]") || tokens[i].is("}")) && --depth == 0) return i + 1;
+        if (tokens[i].is("(") || tokens[i].is("[") || tokens[i].is("{"))
+            ++depth;
+        else if ((tokens[i].is(")") || tokens[i].is("]") || tokens[i].is("}")) && --depth == 0)
+            return i + 1;
     }
     return tokens.size();
 }
@@ -69,8 +73,9 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
                 text.exact = known.size() == value.size();
                 if (!text.exact && known.empty() && value.starts_with("{")) {
                     std::size_t close = value.find('}');
-                    auto found = close == std::string::npos ? texts_.end()
-                                                            : texts_.find(std::string_view(value).substr(1, close - 1));
+                    auto found = close == std::string::npos
+                                     ? texts_.end()
+                                     : texts_.find(std::string_view(value).substr(1, close - 1));
                     if (found != texts_.end() && found->second.size() == 1 && found->second[0].exact) {
                         std::string rest = value.substr(close + 1);
                         known = found->second[0].text + before_field(rest, '{');
@@ -92,7 +97,8 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
         ++position;
         bool has_tail = position < tokens.size() &&
                         (tokens[position].is("(") || tokens[position].is("[") || tokens[position].is("."));
-        if (has_tail && !(tokens[position].is(".") && position + 1 < tokens.size() && tokens[position + 1].is("format")))
+        if (has_tail &&
+            !(tokens[position].is(".") && position + 1 < tokens.size() && tokens[position + 1].is("format")))
             texts.clear();
     }
     // "...".format(...)
@@ -141,7 +147,9 @@ std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) con
     return texts;
 }
 
-void Constants::assign(std::string_view name, std::span<const Token> expression) { add(name, evaluate(expression)); }
+void Constants::assign(std::string_view name, std::span<const Token> expression) {
+    add(name, evaluate(expression));
+}
 
 void Constants::loop_over(std::string_view name, std::span<const Token> elements) {
     std::vector<PossibleText> all;
@@ -155,7 +163,8 @@ void Constants::loop_over(std::string_view name, std::span<const Token> elements
 
 void Constants::add(std::string_view name, std::vector<PossibleText> texts) {
     auto [entry, is_new] = texts_.try_emplace(name);
-    if (texts.empty() || (!is_new && entry->second.empty()) || entry->second.size() + texts.size() > most_texts)
+    if (texts.empty() || (!is_new && entry->second.empty()) ||
+        entry->second.size() + texts.size() > most_texts)
         entry->second.clear();
     else
         entry->second.insert(entry->second.end(), texts.begin(), texts.end());

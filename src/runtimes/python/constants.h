@@ -12,8 +12,8 @@ namespace omnistasis::python {
 
 /// A text that an expression may have, as far as it is known before the program runs.
 struct PossibleText {
-    std::string text;   ///< the whole text, or its known beginning
-    bool exact = true;  ///< false where more text follows that is not known
+    std::string text;  ///< the whole text, or its known beginning
+    bool exact = true; ///< false where more text follows that is not known
 };
 
 /// The names that stand for known texts in a source file. A name that is bound more than once keeps all its
@@ -34,7 +34,8 @@ class Constants {
   private:
     std::vector<PossibleText> operand(std::span<const Token> tokens, std::size_t& position) const;
     void add(std::string_view name, std::vector<PossibleText> texts);
-    std::unordered_map<std::string_view, std::vector<PossibleText>> texts_; ///< names are views into the source
+    std::unordered_map<std::string_view, std::vector<PossibleText>>
+        texts_; ///< names are views into the source
 };
 
 /// The index behind the bracket that closes the one at `open`, or the size where none does.

@@ -51,14 +51,16 @@ std::vector<Distribution> find_distributions(const std::vector<std::string>& sea
         for (const FolderEntry& entry : list_folder(root)) {
             std::string stem;
             for (const char* ending : {".dist-info", ".egg-info"})
-                if (entry.name.ends_with(ending)) stem = entry.name.substr(0, entry.name.size() - std::string_view(ending).size());
+                if (entry.name.ends_with(ending))
+                    stem = entry.name.substr(0, entry.name.size() - std::string_view(ending).size());
             if (stem.empty()) continue;
             Distribution distribution;
             distribution.name = normalized_distribution_name(stem.substr(0, stem.find('-')));
             distribution.folder = root + "/" + entry.name;
             distribution.is_file = !entry.is_folder;
             if (!seen.insert(distribution.name).second) continue;
-            if (auto text = read_text(distribution.folder + "/entry_points.txt")) read_entry_points(*text, distribution);
+            if (auto text = read_text(distribution.folder + "/entry_points.txt"))
+                read_entry_points(*text, distribution);
             found.push_back(std::move(distribution));
         }
     return found;

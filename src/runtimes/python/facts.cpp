@@ -4,10 +4,9 @@
 #include "support/subprocess.h"
 
 #include <cstdlib>
-#include <unistd.h>
-
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <unistd.h>
 
 namespace omnistasis::python {
 
@@ -41,19 +40,24 @@ std::string find_on_path(const std::string& name) {
 
 Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder) {
     if (!home.empty()) {
-        fs::path named = fs::path(home).is_absolute() || home.find('/') != std::string::npos || fs::exists(project_folder / home)
+        fs::path named = fs::path(home).is_absolute() || home.find('/') != std::string::npos ||
+                                 fs::exists(project_folder / home)
                              ? project_folder / home
                              : fs::path(find_on_path(home));
         std::error_code ignored;
         if (fs::is_directory(named, ignored)) {
             if (std::string found = interpreter_in(named); !found.empty()) return found;
             bool broken = fs::is_symlink(named / "bin/python3") || fs::is_symlink(named / "bin/python");
-            return fail(ErrorKind::missing, "the folder holds no Python interpreter that can be started", named.string(),
-                        broken ? "its interpreter is a link to a file that is gone" : "there is no bin/python3 in it",
-                        broken ? "make the virtual environment anew" : "name an interpreter with --runtime or runtime.home");
+            return fail(ErrorKind::missing, "the folder holds no Python interpreter that can be started",
+                        named.string(),
+                        broken ? "its interpreter is a link to a file that is gone"
+                               : "there is no bin/python3 in it",
+                        broken ? "make the virtual environment anew"
+                               : "name an interpreter with --runtime or runtime.home");
         }
         if (is_program(named)) return named.string();
-        return fail(ErrorKind::missing, "the Python interpreter is not found", home, "there is no such program or folder",
+        return fail(ErrorKind::missing, "the Python interpreter is not found", home,
+                    "there is no such program or folder",
                     "name an interpreter with --runtime or runtime.home");
     }
     if (const char* active = std::getenv("VIRTUAL_ENV"))
@@ -71,7 +75,8 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
                 "install Python 3, or name an interpreter with --runtime");
 }
 
-Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers, const std::string& entry) {
+Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,
+                              const std::string& entry) {
     auto script = read_text(helpers / "facts.py");
     if (!script) return tl::make_unexpected(script.error());
     auto output = run_program({interpreter, "-c", *script, entry});
@@ -81,17 +86,18 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
         std::string last_line = output->err;
         while (!last_line.empty() && last_line.back() == '\n') last_line.pop_back();
         if (std::size_t at = last_line.rfind('\n'); at != std::string::npos) last_line.erase(0, at + 1);
-        return fail(ErrorKind::missing, "the program does not answer as a Python interpreter does", interpreter,
-                    last_line.empty() ? fmt::format("it ended with exit code {}", output->exit_code) : last_line,
-                    "name a Python of version 3.9 or later with --runtime");
+        return fail(
+            ErrorKind::missing, "the program does not answer as a Python interpreter does", interpreter,
+            last_line.empty() ? fmt::format("it ended with exit code {}", output->exit_code) : last_line,
+            "name a Python of version 3.9 or later with --runtime");
     }
     Facts facts;
     facts.major = json["version"][0];
     facts.minor = json["version"][1];
     facts.micro = json["version"][2];
     if (facts.major != 3 || facts.minor < 9)
-        return fail(ErrorKind::missing, fmt::format("Python {}.{} is too old", facts.major, facts.minor), interpreter,
-                    "versions from 3.9 on are known", "name a newer one with --runtime");
+        return fail(ErrorKind::missing, fmt::format("Python {}.{} is too old", facts.major, facts.minor),
+                    interpreter, "versions from 3.9 on are known", "name a newer one with --runtime");
     facts.magic = json["magic"];
     facts.program = json["program"];
     facts.executable = json["executable"];
@@ -104,14 +110,18 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
     facts.extension_suffixes = json["extension_suffixes"].get<std::vector<std::string>>();
     facts.search_path = json["search_path"].get<std::vector<std::string>>();
     for (const auto& name : json["built_in"]) facts.built_in.insert(name.get<std::string>());
+    // The two that the import system itself is made of are not on the interpreter's list.
+    facts.built_in.insert({"_frozen_importlib", "_frozen_importlib_external"});
     for (const auto& name : json["frozen"]) facts.frozen.insert(name.get<std::string>());
-    for (const auto& [name, path] : json["editable"].items()) facts.editable.emplace(name, path.get<std::string>());
+    for (const auto& [name, path] : json["editable"].items())
+        facts.editable.emplace(name, path.get<std::string>());
     if (json["entry_error"].size() == 2) {
         facts.entry_error = json["entry_error"][0];
         facts.entry_error_line = json["entry_error"][1];
     }
     facts.build_data = json["build_data"];
-    for (const auto& [name, module] : json["codecs"].items()) facts.codecs.emplace(name, module.get<std::string>());
+    for (const auto& [name, module] : json["codecs"].items())
+        facts.codecs.emplace(name, module.get<std::string>());
     return facts;
 }
 

@@ -20,10 +20,10 @@ struct Facts {
     std::string executable;
     std::string prefix;
     std::string base_prefix;
-    std::string standard_library;  ///< folder
-    std::string platform_library;  ///< folder; mostly the same
-    std::string platlibdir;        ///< "lib" or "lib64"
-    std::string platform;          ///< sys.platform
+    std::string standard_library; ///< folder
+    std::string platform_library; ///< folder; mostly the same
+    std::string platlibdir;       ///< "lib" or "lib64"
+    std::string platform;         ///< sys.platform
     std::vector<std::string> extension_suffixes;
     std::vector<std::string> search_path; ///< without the entry point's folder
     std::unordered_set<std::string> built_in;
@@ -32,14 +32,15 @@ struct Facts {
     std::string entry_error;            ///< why the entry point can't be compiled; empty where it can
     std::uint32_t entry_error_line = 0; ///< 0 where it is not known
     std::string build_data; ///< the module that `sysconfig` reads the interpreter's build settings from
-    std::map<std::string, std::string> codecs;   ///< other names of codecs, to their modules in `encodings`
+    std::map<std::string, std::string> codecs; ///< other names of codecs, to their modules in `encodings`
 };
 
-/// Finds the project's interpreter: `home` if it is given (a program, a virtual environment or a prefix), else the
-/// active virtual environment, `.venv` or `venv` in the project's folder, and python3 on PATH.
+/// Finds the project's interpreter: `home` if it is given (a program, a virtual environment or a prefix),
+/// else the active virtual environment, `.venv` or `venv` in the project's folder, and python3 on PATH.
 Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder);
 
 /// Asks `interpreter`, running the helper program in `helpers`, which also tries to compile `entry`.
-Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers, const std::string& entry);
+Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,
+                              const std::string& entry);
 
 } // namespace omnistasis::python

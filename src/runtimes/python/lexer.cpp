@@ -60,10 +60,14 @@ std::uint32_t Lexer::measure_indent() {
     std::uint32_t column = 0;
     for (;; ++position_) {
         char c = at(position_);
-        if (c == ' ') ++column;
-        else if (c == '\t') column = (column / 8 + 1) * 8;
-        else if (c == '\f') column = 0;
-        else return column;
+        if (c == ' ')
+            ++column;
+        else if (c == '\t')
+            column = (column / 8 + 1) * 8;
+        else if (c == '\f')
+            column = 0;
+        else
+            return column;
         if (position_ >= source_.size()) return column;
     }
 }
@@ -170,7 +174,7 @@ std::size_t Lexer::skip_replacement_field(std::size_t from, char quote, bool tri
             if (at(i) == c) i += width;
         } else if (c == ':' && depth == 0) {
             // The format part is text, with fields in it.
-            for (++i; i < source_.size() && source_[i] != '}'; ) {
+            for (++i; i < source_.size() && source_[i] != '}';) {
                 if (source_[i] == quote && !triple) break;
                 i = source_[i] == '{' ? skip_replacement_field(i + 1, quote, triple) : i + 1;
             }
@@ -208,15 +212,18 @@ bool Lexer::next_line(std::vector<Token>& tokens) {
             at_line_start = true;
         } else if (c == '#') {
             skip_to_line_end();
-        } else if (c == '\\' && (at(position_ + 1) == '\n' || (at(position_ + 1) == '\r' && at(position_ + 2) == '\n'))) {
+        } else if (c == '\\' &&
+                   (at(position_ + 1) == '\n' || (at(position_ + 1) == '\r' && at(position_ + 2) == '\n'))) {
             position_ += at(position_ + 1) == '\n' ? 2 : 3;
             ++line_;
-        } else if (std::size_t prefix = 0; (starts_name(c) || c == '"' || c == '\'') && starts_string(prefix)) {
+        } else if (std::size_t prefix = 0;
+                   (starts_name(c) || c == '"' || c == '\'') && starts_string(prefix)) {
             tokens.push_back(read_string(prefix));
         } else if (starts_name(c)) {
             std::size_t start = position_;
             while (position_ < source_.size() && continues_name(source_[position_])) ++position_;
-            tokens.push_back({TokenKind::name, false, false, false, line_, source_.substr(start, position_ - start)});
+            tokens.push_back(
+                {TokenKind::name, false, false, false, line_, source_.substr(start, position_ - start)});
         } else if (is_digit(c) || (c == '.' && is_digit(at(position_ + 1)))) {
             std::size_t start = position_;
             while (position_ < source_.size() &&
@@ -224,15 +231,21 @@ bool Lexer::next_line(std::vector<Token>& tokens) {
                     ((source_[position_] == '+' || source_[position_] == '-') &&
                      (source_[position_ - 1] | 0x20) == 'e' && at(start + 1) != 'x' && at(start + 1) != 'X')))
                 ++position_;
-            tokens.push_back({TokenKind::number, false, false, false, line_, source_.substr(start, position_ - start)});
+            tokens.push_back(
+                {TokenKind::number, false, false, false, line_, source_.substr(start, position_ - start)});
         } else {
-            if (c == '(' || c == '[' || c == '{') ++depth;
-            else if ((c == ')' || c == ']' || c == '}') && depth > 0) --depth;
+            if (c == '(' || c == '[' || c == '{')
+                ++depth;
+            else if ((c == ')' || c == ']' || c == '}') && depth > 0)
+                --depth;
             std::size_t width = 1;
             char next = at(position_ + 1);
-            if (c == '.' && next == '.' && at(position_ + 2) == '.') width = 3;
-            else if (next == '=' && std::string_view("=!<>:+-*/%&|^@").find(c) != std::string_view::npos) width = 2;
-            else if ((c == '-' && next == '>') || (c == '*' && next == '*') || (c == '/' && next == '/')) width = 2;
+            if (c == '.' && next == '.' && at(position_ + 2) == '.')
+                width = 3;
+            else if (next == '=' && std::string_view("=!<>:+-*/%&|^@").find(c) != std::string_view::npos)
+                width = 2;
+            else if ((c == '-' && next == '>') || (c == '*' && next == '*') || (c == '/' && next == '/'))
+                width = 2;
             tokens.push_back({TokenKind::op, false, false, false, line_, source_.substr(position_, width)});
             position_ += width;
         }
@@ -258,14 +271,31 @@ std::string string_value(const Token& token) {
             append_utf8(value, code);
         };
         switch (kind) {
-        case '\n': break;
-        case 'n': value += '\n'; break;
-        case 't': value += '\t'; break;
-        case 'r': value += '\r'; break;
-        case '\\': case '\'': case '"': value += kind; break;
-        case 'x': number(2, 16); break;
-        case 'u': number(4, 16); break;
-        case 'U': number(8, 16); break;
+        case '\n':
+            break;
+        case 'n':
+            value += '\n';
+            break;
+        case 't':
+            value += '\t';
+            break;
+        case 'r':
+            value += '\r';
+            break;
+        case '\\':
+        case '\'':
+        case '"':
+            value += kind;
+            break;
+        case 'x':
+            number(2, 16);
+            break;
+        case 'u':
+            number(4, 16);
+            break;
+        case 'U':
+            number(8, 16);
+            break;
         default:
             if (kind >= '0' && kind <= '7') {
                 --i;

@@ -16,7 +16,8 @@ struct Token {
     bool raw = false;       ///< strings: has an r prefix
     bool formatted = false; ///< strings: has an f prefix
     std::uint32_t line = 0; ///< counted from 1
-    std::string_view text;  ///< names, numbers, operators: as written; strings: what is between the quotes; never null
+    std::string_view
+        text; ///< names, numbers, operators: as written; strings: what is between the quotes; never null
 
     bool is(std::string_view word) const {
         // Asked for every token many times; the first byte settles most.

@@ -22,7 +22,8 @@ void MarshalWriter::number(std::int64_t value) {
         return;
     }
     // A long: digits of 15 bits, least first, the sign in their count.
-    std::uint64_t rest = value < 0 ? ~static_cast<std::uint64_t>(value) + 1 : static_cast<std::uint64_t>(value);
+    std::uint64_t rest =
+        value < 0 ? ~static_cast<std::uint64_t>(value) + 1 : static_cast<std::uint64_t>(value);
     std::string digits;
     std::int32_t count = 0;
     for (; rest != 0; rest >>= 15, ++count) {
@@ -50,8 +51,8 @@ constexpr char flag_ref = static_cast<char>(0x80);
 /// The interpreter's own reader refuses deeper nesting.
 constexpr int deepest = 2000;
 
-/// Walks marshalled bytes twice: first to see which marked objects are referred to, then to write them out with just
-/// those marked and numbered anew.
+/// Walks marshalled bytes twice: first to see which marked objects are referred to, then to write them out
+/// with just those marked and numbered anew.
 class Canonicalizer {
   public:
     explicit Canonicalizer(std::string_view bytes) : bytes_(bytes) {}
@@ -123,23 +124,50 @@ class Canonicalizer {
         if (writes_) out_ += marked && used_[index] ? static_cast<char>(type | flag_ref) : type;
         std::uint32_t count = 0;
         switch (type) {
-        case '0': case 'N': case 'F': case 'T': case 'S': case '.': return true;
-        case 'i': return take(4);
-        case 'I': case 'g': return take(8);
-        case 'y': return take(16);
+        case '0':
+        case 'N':
+        case 'F':
+        case 'T':
+        case 'S':
+        case '.':
+            return true;
+        case 'i':
+            return take(4);
+        case 'I':
+        case 'g':
+            return take(8);
+        case 'y':
+            return take(16);
         case 'l': {
             if (!take_count(count, 4)) return false;
             auto digits = static_cast<std::int32_t>(count);
-            return take(2 * static_cast<std::size_t>(digits < 0 ? -static_cast<std::int64_t>(digits) : digits));
+            return take(2 *
+                        static_cast<std::size_t>(digits < 0 ? -static_cast<std::int64_t>(digits) : digits));
         }
-        case 's': case 't': case 'u': case 'a': case 'A': return take_count(count, 4) && take(count);
-        case 'z': case 'Z': return take_count(count, 1) && take(count);
-        case ')': return take_count(count, 1) && objects(count, depth + 1);
-        case '(': case '[': case '<': case '>': return take_count(count, 4) && objects(count, depth + 1);
-        case ':': return objects(3, depth + 1);
-        case '{': return dictionary(depth);
-        case 'c': return code(depth);
-        default: return false;
+        case 's':
+        case 't':
+        case 'u':
+        case 'a':
+        case 'A':
+            return take_count(count, 4) && take(count);
+        case 'z':
+        case 'Z':
+            return take_count(count, 1) && take(count);
+        case ')':
+            return take_count(count, 1) && objects(count, depth + 1);
+        case '(':
+        case '[':
+        case '<':
+        case '>':
+            return take_count(count, 4) && objects(count, depth + 1);
+        case ':':
+            return objects(3, depth + 1);
+        case '{':
+            return dictionary(depth);
+        case 'c':
+            return code(depth);
+        default:
+            return false;
         }
     }
 

@@ -24,9 +24,10 @@ class MarshalWriter {
     std::string bytes_;
 };
 
-/// Rewrites a marshalled object so that its bytes depend on its value alone. The interpreter marks an object as one
-/// that may be referred to later when something else in the process happens to hold it; here just those are marked
-/// that are referred to. Returns an empty string where the bytes are no marshalled object that we know.
+/// Rewrites a marshalled object so that its bytes depend on its value alone. The interpreter marks an object
+/// as one that may be referred to later when something else in the process happens to hold it; here just
+/// those are marked that are referred to. Returns an empty string where the bytes are no marshalled object
+/// that we know.
 std::string canonical_marshal(std::string_view bytes);
 
 } // namespace omnistasis::python

@@ -16,7 +16,8 @@ const ModuleFinder::Folder& ModuleFinder::folder(const std::string& path) {
         if (auto known = folders_.find(path); known != folders_.end()) return *known->second;
     }
     auto content = std::make_unique<Folder>();
-    for (FolderEntry& entry : list_folder(path)) content->entries.emplace(std::move(entry.name), entry.is_folder);
+    for (FolderEntry& entry : list_folder(path))
+        content->entries.emplace(std::move(entry.name), entry.is_folder);
     std::unique_lock lock(mutex_);
     return *folders_.try_emplace(path, std::move(content)).first->second;
 }
@@ -65,7 +66,8 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
                 found.kind = kind;
                 found.file = in + "/" + stem + suffix;
             };
-            for (const std::string& suffix : facts_.extension_suffixes) take(suffix, FoundModule::Kind::extension);
+            for (const std::string& suffix : facts_.extension_suffixes)
+                take(suffix, FoundModule::Kind::extension);
             take(".py", FoundModule::Kind::source);
             take(".pyc", FoundModule::Kind::bytecode);
             return found;
@@ -100,7 +102,8 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
 bool ModuleFinder::has_top_level(std::string_view name) {
     std::call_once(top_level_read_, [this] {
         for (const std::string& path : search_path_)
-            for (const auto& [entry, is_folder] : folder(path).entries) top_level_.insert(entry.substr(0, entry.find('.')));
+            for (const auto& [entry, is_folder] : folder(path).entries)
+                top_level_.insert(entry.substr(0, entry.find('.')));
         top_level_.insert(facts_.built_in.begin(), facts_.built_in.end());
         for (const auto& [module, path] : facts_.editable) top_level_.insert(module);
     });
@@ -114,9 +117,10 @@ std::vector<std::string> ModuleFinder::modules_in(const std::string& package) {
     for (const std::string& path : folders)
         for (const auto& [name, is_folder] : folder(path).entries) {
             std::string stem = name.substr(0, name.find('.'));
-            bool is_name = !stem.empty() && stem != "__init__" && stem != "__pycache__" &&
-                           stem.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_") ==
-                               std::string::npos;
+            bool is_name =
+                !stem.empty() && stem != "__init__" && stem != "__pycache__" &&
+                stem.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_") ==
+                    std::string::npos;
             if (is_name && (!is_folder || stem == name)) names.insert(prefix + stem);
         }
     std::vector<std::string> modules;

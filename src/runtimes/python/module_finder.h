@@ -14,21 +14,29 @@ namespace omnistasis::python {
 
 /// Where a module was found.
 struct FoundModule {
-    enum class Kind { source, bytecode, extension, built_in, frozen, namespace_package, absent } kind = Kind::absent;
+    enum class Kind {
+        source,
+        bytecode,
+        extension,
+        built_in,
+        frozen,
+        namespace_package,
+        absent
+    } kind = Kind::absent;
     bool is_package = false;
-    std::string file;                  ///< empty for built-in ones and namespace packages
-    std::string root;                  ///< the search path entry below which it was found
-    std::vector<std::string> folders;  ///< packages: where their submodules are looked for
+    std::string file;                 ///< empty for built-in ones and namespace packages
+    std::string root;                 ///< the search path entry below which it was found
+    std::vector<std::string> folders; ///< packages: where their submodules are looked for
 
     explicit operator bool() const { return kind != Kind::absent; }
 };
 
-/// Finds modules as the interpreter's own import system does (The Python Language Reference, section 5; PEP 420),
-/// reading each folder once. Safe to use from many threads.
+/// Finds modules as the interpreter's own import system does (The Python Language Reference, section 5; PEP
+/// 420), reading each folder once. Safe to use from many threads.
 class ModuleFinder {
   public:
-    /// `search_path` in order of preference; files that would be imported from a folder are taken in the order
-    /// package, extension module, source, bytecode.
+    /// `search_path` in order of preference; files that would be imported from a folder are taken in the
+    /// order package, extension module, source, bytecode.
     ModuleFinder(const Facts& facts, std::vector<std::string> search_path);
 
     /// Finds a module by its full dotted name.
@@ -56,7 +64,8 @@ class ModuleFinder {
     const Facts& facts_;
     std::vector<std::string> search_path_;
     std::once_flag top_level_read_;
-    std::unordered_set<std::string, TextHash, std::equal_to<>> top_level_; ///< stems of all that lies on the search path
+    std::unordered_set<std::string, TextHash, std::equal_to<>>
+        top_level_; ///< stems of all that lies on the search path
     std::shared_mutex mutex_;
     std::unordered_map<std::string, std::unique_ptr<Folder>> folders_;
     std::unordered_map<std::string, std::unique_ptr<FoundModule>> found_;

@@ -5,12 +5,11 @@
 
 #include <algorithm>
 #include <atomic>
+#include <fmt/format.h>
 #include <mutex>
+#include <nlohmann/json.hpp>
 #include <optional>
 #include <thread>
-
-#include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace omnistasis::python {
 
@@ -33,11 +32,12 @@ std::string little_endian_bytes(std::uint64_t value) {
 
 } // namespace
 
-Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vector<Source>& sources, unsigned jobs,
-                                                                Observer& observer) const {
+Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vector<Source>& sources,
+                                                                unsigned jobs, Observer& observer) const {
     observer.step("compiling", sources.size());
     std::vector<Compiled> results(sources.size());
-    std::size_t batch = std::clamp<std::size_t>(sources.size() / std::max(1u, jobs) + 1, 1, sources_in_one_batch);
+    std::size_t batch =
+        std::clamp<std::size_t>(sources.size() / std::max(1u, jobs) + 1, 1, sources_in_one_batch);
     std::atomic<std::size_t> next = 0;
     std::mutex mutex;
     std::optional<Error> failed;
@@ -46,15 +46,20 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
         std::size_t last = std::min(first + batch, sources.size());
         std::string input;
         for (std::size_t i = first; i < last; ++i)
-            input += nlohmann::json({sources[i].file, sources[i].shown_as, sources[i].optimize, sources[i].first_import}).dump() + "\n";
-        auto output = run_program({facts_.executable, "-I", "-S", "-B", (helpers_ / "compile.py").string()}, input);
+            input += nlohmann::json(
+                         {sources[i].file, sources[i].shown_as, sources[i].optimize, sources[i].first_import})
+                         .dump() +
+                     "\n";
+        auto output =
+            run_program({facts_.executable, "-I", "-S", "-B", (helpers_ / "compile.py").string()}, input);
         if (!output) return tl::make_unexpected(output.error());
         std::string_view rest = output->out;
         for (std::size_t i = first; i < last; ++i) {
             std::uint64_t size = rest.size() < 9 ? 0 : little_endian(rest.substr(1, 8));
             if (rest.size() < 9 || size > rest.size() - 9)
                 return fail(ErrorKind::missing, "the interpreter's compiler stopped", sources[i].file,
-                            output->err.empty() ? fmt::format("exit code {}", output->exit_code) : output->err);
+                            output->err.empty() ? fmt::format("exit code {}", output->exit_code)
+                                                : output->err);
             std::string_view content = rest.substr(9, size);
             if (rest[0] == 'c') {
                 results[i].code = canonical_marshal(content);
@@ -145,7 +150,8 @@ std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std
                 head.text(modules[i].place);
             };
             write_entry(modules[i].name);
-            if (modules[i].name == "__main__" && !config.entry_module.empty()) write_entry(config.entry_module);
+            if (modules[i].name == "__main__" && !config.entry_module.empty())
+                write_entry(config.entry_module);
             offset += codes[i].size();
         }
         for (const StoredName& name : names) {

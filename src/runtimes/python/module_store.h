@@ -12,10 +12,10 @@ namespace omnistasis::python {
 
 /// What the boot code is told; written into the head of the module store.
 struct BootConfig {
-    std::string main_place;   ///< of the entry point's source
-    std::string main_folder;  ///< sys.path[0] of the application
-    std::string entry_module; ///< dotted name where the entry runs as a module (`-m`), else empty
-    std::string interpreter;  ///< place of what sys.executable names
+    std::string main_place;        ///< of the entry point's source
+    std::string main_folder;       ///< sys.path[0] of the application
+    std::string entry_module;      ///< dotted name where the entry runs as a module (`-m`), else empty
+    std::string interpreter;       ///< place of what sys.executable names
     std::vector<std::string> path; ///< places for sys.path
     /// Module, function, variable, place: set while the function runs.
     std::map<std::string, std::map<std::string, std::map<std::string, std::string>>> during;
@@ -29,11 +29,12 @@ struct StoredName {
     std::vector<std::string> folders; ///< namespace packages
 };
 
-/// Compiles code with the project's interpreter and packs it into `modules.store`: one file with all modules, found
-/// by name without looking into any folder (docs/module-store.md).
+/// Compiles code with the project's interpreter and packs it into `modules.store`: one file with all modules,
+/// found by name without looking into any folder (docs/module-store.md).
 class ModuleStore {
   public:
-    ModuleStore(const Facts& facts, std::filesystem::path helpers) : facts_(facts), helpers_(std::move(helpers)) {}
+    ModuleStore(const Facts& facts, std::filesystem::path helpers)
+        : facts_(facts), helpers_(std::move(helpers)) {}
 
     struct Source {
         std::string file;
@@ -42,13 +43,14 @@ class ModuleStore {
         std::string first_import; ///< a module that is imported before anything else in it
     };
     struct Compiled {
-        std::string code;          ///< marshalled, in a form that depends on the source alone
-        std::string error;         ///< empty where it compiled
+        std::string code;  ///< marshalled, in a form that depends on the source alone
+        std::string error; ///< empty where it compiled
         std::uint32_t error_line = 0;
     };
 
     /// Compiles in up to `jobs` interpreters at once; the results are in the order of the sources.
-    Result<std::vector<Compiled>> compile(const std::vector<Source>& sources, unsigned jobs, Observer& observer) const;
+    Result<std::vector<Compiled>> compile(const std::vector<Source>& sources, unsigned jobs,
+                                          Observer& observer) const;
 
     /// The content of modules.store. `codes` belong to `modules`, one each.
     static std::string pack(const std::vector<trace::Unit>& modules, const std::vector<std::string>& codes,

@@ -1,9 +1,9 @@
 #include "runtimes/python/notes.h"
 
 #include "support/files.h"
+#include "support/toml.h"
 
 #include <fmt/format.h>
-#include "support/toml.h"
 
 namespace omnistasis::python {
 
@@ -19,7 +19,8 @@ class NoteReader {
         const toml::table& root = parsed.table();
         if (root["format"].value_or(0) != 1) return wrong(root.source(), "format = 1 is expected");
         for (const auto& [key, value] : root)
-            if (key != "format" && key != "note") return wrong(key.source(), fmt::format("unknown key {}", key.str()));
+            if (key != "format" && key != "note")
+                return wrong(key.source(), fmt::format("unknown key {}", key.str()));
         const toml::array* list = root["note"].as_array();
         if (list == nullptr) return wrong(root.source(), "a list of [[note]] tables is expected");
         for (const toml::node& node : *list) {
@@ -55,7 +56,9 @@ class NoteReader {
             if (key == "module" || key == "include" || key == "leave_out") {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
-                (key == "module" ? modules : key == "include" ? note.include : note.leave_out) = std::move(*names);
+                (key == "module"    ? modules
+                 : key == "include" ? note.include
+                                    : note.leave_out) = std::move(*names);
             } else if (key == "why" && value.is_string()) {
                 note.why = value.as_string()->get();
             } else if (key == "when_named" && value.is_table()) {
@@ -69,7 +72,8 @@ class NoteReader {
                     if (auto done = read_data(item, note); !done) return done;
             } else if (key == "during" && value.is_table()) {
                 for (const auto& [function, variables] : *value.as_table()) {
-                    if (!variables.is_table()) return wrong(variables.source(), "a table of variables is expected");
+                    if (!variables.is_table())
+                        return wrong(variables.source(), "a table of variables is expected");
                     for (const auto& [variable, place] : *variables.as_table())
                         note.during[std::string(function.str())][std::string(variable.str())] =
                             place.value_or(std::string());
@@ -79,7 +83,8 @@ class NoteReader {
             }
         }
         if (modules.empty()) return wrong(table.source(), "`module` is missing");
-        if (note.why.empty()) return wrong(table.source(), "`why` is missing: say why no inference can find this");
+        if (note.why.empty())
+            return wrong(table.source(), "`why` is missing: say why no inference can find this");
         for (const std::string& module : modules) notes.emplace(module, note);
         return {};
     }

@@ -11,15 +11,16 @@ namespace omnistasis::python {
 
 /// A folder or file that a package reads, and where it goes.
 struct NoteData {
-    std::vector<std::string> from; ///< candidates, absolute or with {package} and {prefix}; the first that exists
-    std::string holding;           ///< a file that the right folder has in it; empty where any will do
-    std::string to;                ///< a place in the app tree
+    std::vector<std::string>
+        from;            ///< candidates, absolute or with {package} and {prefix}; the first that exists
+    std::string holding; ///< a file that the right folder has in it; empty where any will do
+    std::string to;      ///< a place in the app tree
     std::vector<std::string> without; ///< patterns of relative paths that stay out
 };
 
 /// What is known of a module that its source does not say (docs/package-notes.md).
 struct Note {
-    std::string why; ///< why no inference can find it
+    std::string why;                  ///< why no inference can find it
     std::vector<std::string> include; ///< modules; `name.*` for all in a package
     /// Modules that this one imports in some case that does not come up in a built application.
     std::vector<std::string> leave_out;

@@ -12,15 +12,19 @@ namespace omnistasis::python {
 namespace {
 
 constexpr std::array<std::string_view, 30> unread_endings{
-    ".py",  ".pyc", ".pyo", ".pyi", ".pyx", ".pxd", ".pxi", ".h",    ".hpp", ".hh",  ".c",   ".cc",   ".cpp", ".cxx", ".f",
-    ".f90", ".a",   ".o",   ".la",  ".lo",  ".m4",  ".cmake", ".pc", ".orig", ".rej", ".swp", ".typed", ".egg-link", ".pth", "~"};
-constexpr std::array<std::string_view, 13> unread_folders{"__pycache__", "test", "tests", "testing", ".git", ".hg", ".svn",
-                                                          ".tox",        ".nox", ".venv", "node_modules", ".mypy_cache", ".pytest_cache"};
+    ".py", ".pyc",   ".pyo", ".pyi",  ".pyx", ".pxd", ".pxi",   ".h",        ".hpp", ".hh",
+    ".c",  ".cc",    ".cpp", ".cxx",  ".f",   ".f90", ".a",     ".o",        ".la",  ".lo",
+    ".m4", ".cmake", ".pc",  ".orig", ".rej", ".swp", ".typed", ".egg-link", ".pth", "~"};
+constexpr std::array<std::string_view, 13> unread_folders{
+    "__pycache__", "test", "tests", "testing",      ".git",        ".hg",          ".svn",
+    ".tox",        ".nox", ".venv", "node_modules", ".mypy_cache", ".pytest_cache"};
 
 /// What packages ship for building others against them, besides files with the endings above.
 bool is_for_building(const FolderEntry& entry) {
-    return entry.name.starts_with(".") || (entry.is_folder ? entry.name == "include" || entry.name == "pkgconfig" || entry.name == "npy-pkg-config"
-                                                           : entry.name.ends_with(".i"));
+    return entry.name.starts_with(".") ||
+           (entry.is_folder
+                ? entry.name == "include" || entry.name == "pkgconfig" || entry.name == "npy-pkg-config"
+                : entry.name.ends_with(".i"));
 }
 
 /// What to pass over besides what nobody reads.
@@ -29,12 +33,15 @@ struct Passed {
     const std::vector<std::string>& patterns;
 };
 
-bool is_library(const std::string& name) { return name.ends_with(".so") || name.find(".so.") != std::string::npos; }
+bool is_library(const std::string& name) {
+    return name.ends_with(".so") || name.find(".so.") != std::string::npos;
+}
 
 /// An extension module exports PyInit_<name>; a library that ctypes opens does not.
 bool is_extension_module(const std::string& file, const std::string& name) {
     auto mapped = MappedFile::open(file);
-    return mapped && mapped->text().find("PyInit_" + name.substr(0, name.find('.'))) != std::string_view::npos;
+    return mapped &&
+           mapped->text().find("PyInit_" + name.substr(0, name.find('.'))) != std::string_view::npos;
 }
 
 void collect(const std::string& folder, const std::string& inner, std::set<std::string>& visited,
@@ -46,7 +53,9 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
     for (const FolderEntry& entry : list_folder(folder)) {
         std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
         if (without.build_files && is_for_building(entry)) continue;
-        if (std::ranges::any_of(without.patterns, [&](const std::string& p) { return fits_pattern(path, p, '/'); })) continue;
+        if (std::ranges::any_of(without.patterns,
+                                [&](const std::string& p) { return fits_pattern(path, p, '/'); }))
+            continue;
         if (entry.is_folder) {
             bool passed = std::ranges::find(unread_folders, entry.name) != unread_folders.end() ||
                           entry.name.ends_with(".dist-info") || entry.name.ends_with(".egg-info") ||
@@ -54,8 +63,10 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
             if (!passed) collect(folder + "/" + entry.name, path, visited, without, files);
             continue;
         }
-        bool unread = std::ranges::any_of(unread_endings, [&](std::string_view end) { return entry.name.ends_with(end); });
-        if (!unread && !(is_library(entry.name) && is_extension_module(folder + "/" + entry.name, entry.name)))
+        bool unread = std::ranges::any_of(unread_endings,
+                                          [&](std::string_view end) { return entry.name.ends_with(end); });
+        if (!unread &&
+            !(is_library(entry.name) && is_extension_module(folder + "/" + entry.name, entry.name)))
             files.push_back(path);
     }
     visited.erase(real);
@@ -64,25 +75,30 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
 trace::Unit unit_of(const std::string& file, const std::string& root, const Places& places) {
     bool library = is_library(fs::path(file).filename().string());
     std::string place = places.of(file, root);
-    return {library ? trace::UnitKind::native : trace::UnitKind::data, place, file, place, places.is_own(root)};
+    return {library ? trace::UnitKind::native : trace::UnitKind::data, place, file, place,
+            places.is_own(root)};
 }
 
 } // namespace
 
-std::vector<std::string> readable_files(const std::string& folder, bool build_files, const std::vector<std::string>& without) {
+std::vector<std::string> readable_files(const std::string& folder, bool build_files,
+                                        const std::vector<std::string>& without) {
     std::vector<std::string> files;
     std::set<std::string> visited;
     collect(folder, "", visited, {!build_files, without}, files);
     return files;
 }
 
-std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root, const Places& places) {
+std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root,
+                                    const Places& places) {
     std::vector<trace::Unit> units;
-    for (const std::string& file : readable_files(folder, places.is_own(root))) units.push_back(unit_of(folder + "/" + file, root, places));
+    for (const std::string& file : readable_files(folder, places.is_own(root)))
+        units.push_back(unit_of(folder + "/" + file, root, places));
     return units;
 }
 
-std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan, const std::string& source_file,
+std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan,
+                                                              const std::string& source_file,
                                                               const std::string& root, const Project& project,
                                                               const Places& places) {
     std::vector<std::pair<trace::Unit, std::uint32_t>> found;
@@ -90,7 +106,8 @@ std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& 
     for (const StringAt& string : scan.path_strings) {
         std::string name = string.text;
         while (name.ends_with('/')) name.pop_back();
-        if (name.empty() || name.starts_with('/') || name.find("..") != std::string::npos || name == ".") continue;
+        if (name.empty() || name.starts_with('/') || name.find("..") != std::string::npos || name == ".")
+            continue;
         for (std::string folder = fs::path(source_file).parent_path().string();;
              folder = fs::path(folder).parent_path().string()) {
             if (folder != top && relative_to(folder, top).empty()) break;

@@ -5,14 +5,16 @@
 namespace omnistasis::python {
 
 std::string relative_to(const std::string& file, const std::string& folder) {
-    if (file.size() <= folder.size() + 1 || !file.starts_with(folder) || file[folder.size()] != '/') return {};
+    if (file.size() <= folder.size() + 1 || !file.starts_with(folder) || file[folder.size()] != '/')
+        return {};
     return file.substr(folder.size() + 1);
 }
 
 Places::Places(const Project& project, const Facts& facts)
-    : project_folder_(project.folder.string()), prefix_(facts.prefix), standard_library_(facts.standard_library),
-      platform_library_(facts.platform_library),
-      library_(fmt::format("{}/{}", facts.platlibdir, std::filesystem::path(facts.standard_library).filename().string())) {}
+    : project_folder_(project.folder.string()), prefix_(facts.prefix),
+      standard_library_(facts.standard_library), platform_library_(facts.platform_library),
+      library_(fmt::format("{}/{}", facts.platlibdir,
+                           std::filesystem::path(facts.standard_library).filename().string())) {}
 
 bool Places::is_own(const std::string& root) const {
     bool in_project = root == project_folder_ || !relative_to(root, project_folder_).empty();

@@ -7,8 +7,9 @@
 
 namespace omnistasis::python {
 
-/// Where files of this machine go in the app tree, so that their positions relative to each other stay as they
-/// are: the project's folder is `app`, the runtime's library `lib/pythonX.Y`, everything else `site-packages` in it.
+/// Where files of this machine go in the app tree, so that their positions relative to each other stay as
+/// they are: the project's folder is `app`, the runtime's library `lib/pythonX.Y`, everything else
+/// `site-packages` in it.
 class Places {
   public:
     Places(const Project& project, const Facts& facts);
@@ -24,7 +25,7 @@ class Places {
     /// Whether it is the runtime's own library.
     bool is_standard(const std::string& root) const;
 
-    const std::string& library() const { return library_; }     ///< lib/python3.11
+    const std::string& library() const { return library_; } ///< lib/python3.11
     std::string site_packages() const { return library_ + "/site-packages"; }
 
   private:

@@ -15,10 +15,9 @@
 #include <algorithm>
 #include <array>
 #include <cctype>
+#include <fmt/format.h>
 #include <set>
 #include <unordered_set>
-
-#include <fmt/format.h>
 
 namespace omnistasis::python {
 
@@ -31,17 +30,27 @@ using trace::Unit;
 using trace::UnitKind;
 
 /// Modules that the interpreter imports by itself, whatever the application does.
-constexpr std::array<std::string_view, 10> always_needed{
-    "encodings", "encodings.aliases", "encodings.ascii", "encodings.latin_1", "encodings.utf_8",
-    "codecs",    "io",                "abc",             "os",                "_sitebuiltins"};
+constexpr std::array<std::string_view, 10> always_needed{"encodings",
+                                                         "encodings.aliases",
+                                                         "encodings.ascii",
+                                                         "encodings.latin_1",
+                                                         "encodings.utf_8",
+                                                         "codecs",
+                                                         "io",
+                                                         "abc",
+                                                         "os",
+                                                         "_sitebuiltins"};
 
 /// Parts of the standard library that nothing imports by a name in a string by chance.
-constexpr std::array<std::string_view, 8> never_by_chance{"test", "idlelib", "turtledemo", "lib2to3", "this", "antigravity", "turtle", "distutils"};
+constexpr std::array<std::string_view, 8> never_by_chance{"test", "idlelib",     "turtledemo", "lib2to3",
+                                                          "this", "antigravity", "turtle",     "distutils"};
 
 /// Bytes of dotted names.
 constexpr auto is_name_byte = [] {
     std::array<bool, 256> table{};
-    for (unsigned char c : std::string_view("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_.")) table[c] = true;
+    for (unsigned char c :
+         std::string_view("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_."))
+        table[c] = true;
     return table;
 }();
 
@@ -55,8 +64,8 @@ std::string top_of(const std::string& name) { return name.substr(0, name.find('.
 class PythonRuntime : public trace::Runtime {
   public:
     PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers)
-        : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)), helpers_(std::move(helpers)),
-          places_(project_, facts_), finder_(facts_, search_path()) {
+        : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
+          helpers_(std::move(helpers)), places_(project_, facts_), finder_(facts_, search_path()) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
@@ -68,17 +77,22 @@ class PythonRuntime : public trace::Runtime {
         scan_facts_.watched = &watched_;
     }
 
-    std::string title() const override { return fmt::format("Python {}.{}.{}", facts_.major, facts_.minor, facts_.micro); }
+    std::string title() const override {
+        return fmt::format("Python {}.{}.{}", facts_.major, facts_.minor, facts_.micro);
+    }
 
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
     std::filesystem::path program() const override { return facts_.program; }
-    Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs, Observer& observer) override;
+    Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
+                                                    Observer& observer) override;
 
     std::string application_place() const override { return places_.of_root(project_.folder.string()); }
     trace::Start start() const override {
-        return {program_place(), {"-E", "-s", "-S", "{tree}/" + places_.library() + "/_omnistasis_main.pyc", "{self}", "{arguments}"}};
+        return {program_place(),
+                {"-E", "-s", "-S", "{tree}/" + places_.library() + "/_omnistasis_main.pyc", "{self}",
+                 "{arguments}"}};
     }
     std::vector<trace::InnerLauncher> inner_launchers() const override {
         return {{interpreter_place(), {program_place(), {"-E", "-s", "-S", "{arguments}"}}}};
@@ -102,7 +116,9 @@ class PythonRuntime : public trace::Runtime {
         return place == interpreter_place() ? place + "-program" : place;
     }
     /// What sys.executable names: a launcher that starts the interpreter as isolated as we do.
-    std::string interpreter_place() const { return "bin/" + std::filesystem::path(facts_.program).filename().string(); }
+    std::string interpreter_place() const {
+        return "bin/" + std::filesystem::path(facts_.program).filename().string();
+    }
     std::string entry_module() const;
     std::string main_folder() const;
     std::vector<std::string> search_path() const;
@@ -119,7 +135,8 @@ class PythonRuntime : public trace::Runtime {
     void scan_source(const Unit& unit, Expansion& out);
     void scan_extension(const Unit& unit, Expansion& out);
     void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
-    void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard, Expansion& out);
+    void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
+                     Expansion& out);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
@@ -151,7 +168,9 @@ class PythonRuntime : public trace::Runtime {
 std::string PythonRuntime::entry_module() const {
     // A package's __main__.py runs as the package does: python -m package.
     fs::path entry = project_.entry;
-    if (entry.filename() != "__main__.py" || !fs::exists(project_.folder / entry.parent_path() / "__init__.py")) return {};
+    if (entry.filename() != "__main__.py" ||
+        !fs::exists(project_.folder / entry.parent_path() / "__init__.py"))
+        return {};
     std::string name = "__main__";
     fs::path folder = (project_.folder / entry).parent_path();
     for (; fs::exists(folder / "__init__.py") && folder.has_filename(); folder = folder.parent_path())
@@ -183,16 +202,24 @@ Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) c
     Unit unit;
     unit.name = name;
     switch (found.kind) {
-    case FoundModule::Kind::extension: unit.kind = UnitKind::extension; break;
+    case FoundModule::Kind::extension:
+        unit.kind = UnitKind::extension;
+        break;
     case FoundModule::Kind::built_in:
     case FoundModule::Kind::frozen:
-    case FoundModule::Kind::absent: unit.kind = UnitKind::built_in; return unit;
-    case FoundModule::Kind::namespace_package: unit.kind = UnitKind::folder; return unit;
-    default: unit.kind = UnitKind::code;
+    case FoundModule::Kind::absent:
+        unit.kind = UnitKind::built_in;
+        return unit;
+    case FoundModule::Kind::namespace_package:
+        unit.kind = UnitKind::folder;
+        return unit;
+    default:
+        unit.kind = UnitKind::code;
     }
     unit.file = found.file;
     unit.place = places_.of(found.file, found.root);
     unit.own = places_.is_own(found.root);
+    unit.of_runtime = places_.is_standard(found.root);
     return unit;
 }
 
@@ -209,7 +236,8 @@ void PythonRuntime::want(const std::string& name, const Reason& reason, Expansio
             bool made_at_run_time = !parent_of(part).empty() && parent && !parent.is_package;
             Reason why = reason;
             why.optional |= made_at_run_time;
-            out.unanswered.push_back({part, why, why.optional ? std::vector<std::string>() : near_names(part)});
+            out.unanswered.push_back(
+                {part, why, why.optional ? std::vector<std::string>() : near_names(part)});
             return;
         }
         Reason why = reason;
@@ -248,7 +276,8 @@ void PythonRuntime::want_pattern(const std::string& pattern, const Reason& reaso
 Result<Expansion> PythonRuntime::roots() {
     Expansion out;
     Reason runtime{"is part of every Python application", "", 0, false};
-    Unit program{UnitKind::program, fs::path(facts_.program).filename().string(), facts_.program, program_place(), false};
+    Unit program{UnitKind::program, fs::path(facts_.program).filename().string(), facts_.program,
+                 program_place(), false};
     out.needs.push_back({program, runtime});
     for (std::string_view name : always_needed) want(std::string(name), runtime, out);
     // From 3.13 on the interpreter prints exceptions with it.
@@ -256,14 +285,17 @@ Result<Expansion> PythonRuntime::roots() {
     // Any of the one-byte encodings may be the locale's, and the interpreter does not start without it.
     for (const std::string& name : finder_.modules_in("encodings"))
         for (const char* family : {"encodings.iso8859_", "encodings.koi8_", "encodings.cp125"})
-            if (name.starts_with(family)) want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
+            if (name.starts_with(family))
+                want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
 
     std::string module = entry_module();
     Reason entry{"is the entry point", project_.project_file.string(), 0, false};
     if (!module.empty()) want(parent_of(module), entry, out);
-    Unit main{UnitKind::code, "__main__", entry_file(), places_.of(entry_file(), project_.folder.string()), true};
+    Unit main{UnitKind::code, "__main__", entry_file(), places_.of(entry_file(), project_.folder.string()),
+              true};
     out.needs.push_back({main, entry});
-    for (const std::string& pattern : project_.include) want_pattern(pattern, {"is included by the project", project_.project_file.string(), 0, false}, out);
+    for (const std::string& pattern : project_.include)
+        want_pattern(pattern, {"is included by the project", project_.project_file.string(), 0, false}, out);
     return out;
 }
 
@@ -290,19 +322,22 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     ScanFacts facts = scan_facts_;
     facts.is_main = unit.name == "__main__";
     facts.keeps_strings = !scanned.standard;
-    scanned.result = scan(source->text(), facts.is_main ? "__main__" : name, package ? name : parent_of(name), facts);
+    scanned.result =
+        scan(source->text(), facts.is_main ? "__main__" : name, package ? name : parent_of(name), facts);
     Unit self = unit;
     self.name = name;
     for (const Request& request : scanned.result.requests)
         if (!has_no_occasion(request, name, scanned.result)) answer(self, request, out);
     if (scanned.own)
         for (std::uint32_t line : scanned.result.unknown_imports)
-            out.loose_ends.push_back({"computed-import", "a module is imported by a computed name", unit.file, line,
-                                      "the module is missing from the output unless something else brings it in",
-                                      "name the modules with --include or trace.include"});
+            out.loose_ends.push_back(
+                {"computed-import", "a module is imported by a computed name", unit.file, line,
+                 "the module is missing from the output unless something else brings it in",
+                 "name the modules with --include or trace.include"});
     apply_metadata(self, scanned.result, out);
     want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
-    if (scanned.result.restarts_itself) want("runpy", {"starts the interpreter again", unit.file, 0, true}, out);
+    if (scanned.result.restarts_itself)
+        want("runpy", {"starts the interpreter again", unit.file, 0, true}, out);
     if (scanned.own)
         for (auto& [data, line] : named_data(scanned.result, unit.file, scanned.root, project_, places_))
             out.needs.push_back({std::move(data), {"names", unit.file, line, false}});
@@ -318,8 +353,8 @@ std::string PythonRuntime::absolute_module(const Request& request, const std::st
     return base.empty() ? request.module : request.module.empty() ? base : base + "." + request.module;
 }
 
-/// Whether a request never comes to be made: a note says so, or it stands in for modules of the standard library that
-/// are there.
+/// Whether a request never comes to be made: a note says so, or it stands in for modules of the standard
+/// library that are there.
 bool PythonRuntime::has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan) {
     std::string module = absolute_module(request, from);
     std::string taken = request.kind == Request::Kind::from_module ? module + "." + request.name : module;
@@ -327,19 +362,23 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
         auto [first, last] = notes_.equal_range(whose);
         for (auto note = first; note != last; ++note)
             for (const std::string& left_out : note->second.leave_out)
-                if (module == left_out || taken == left_out || module.starts_with(left_out + ".")) return true;
+                if (module == left_out || taken == left_out || module.starts_with(left_out + "."))
+                    return true;
         return false;
     };
     if (left_out_by(from)) return true;
     const FoundModule& asking = finder_.find(from);
     bool own = !asking || places_.is_own(asking.root);
     bool standard = places_.is_standard(asking.root);
-    if (!own && request.certainty != Certainty::always && (left_out_by("*") || (standard && left_out_by("*standard")))) return true;
+    if (!own && request.certainty != Certainty::always &&
+        (left_out_by("*") || (standard && left_out_by("*standard"))))
+        return true;
     if (request.instead_of_first == request.instead_of_last) return false;
     for (std::uint32_t i = request.instead_of_first; i < request.instead_of_last; ++i) {
         const Request& tried = scan.requests[i];
         const FoundModule& found = finder_.find(absolute_module(tried, from));
-        bool certain = found.kind == FoundModule::Kind::built_in || (found && places_.is_standard(found.root));
+        bool certain =
+            found.kind == FoundModule::Kind::built_in || (found && places_.is_standard(found.root));
         if (!certain || tried.computed) return false;
     }
     return true;
@@ -348,16 +387,21 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
 void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& out) {
     Reason reason{request.computed ? "imports by name" : "imports", unit.file, request.line, false};
     // Code of packages often imports inside functions what only some of its users have.
-    reason.optional = request.certainty == Certainty::guarded || (request.certainty == Certainty::deferred && !unit.own);
+    reason.optional =
+        request.certainty == Certainty::guarded || (request.certainty == Certainty::deferred && !unit.own);
     std::string module = absolute_module(request, unit.name);
     switch (request.kind) {
-    case Request::Kind::module: return want(module, reason, out);
-    case Request::Kind::family: return answer_family(unit, request, reason, out);
-    case Request::Kind::entry_point: return answer_entry_point(request, reason, out);
+    case Request::Kind::module:
+        return want(module, reason, out);
+    case Request::Kind::family:
+        return answer_family(unit, request, reason, out);
+    case Request::Kind::entry_point:
+        return answer_entry_point(request, reason, out);
     case Request::Kind::from_module: {
         want(module, reason, out);
         const FoundModule& found = finder_.find(module);
-        if (found && found.is_package && finder_.find(module + "." + request.name)) want(module + "." + request.name, reason, out);
+        if (found && found.is_package && finder_.find(module + "." + request.name))
+            want(module + "." + request.name, reason, out);
         return;
     }
     case Request::Kind::everything_of: {
@@ -368,7 +412,8 @@ void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& 
         auto source = MappedFile::open(found.file);
         if (!source || source->text().find("__all__") == std::string_view::npos) return;
         for (const StringAt& string : scan(source->text(), module, module, scan_facts_).path_strings)
-            if (string.text.find_first_of("./ -") == std::string::npos && finder_.find(module + "." + string.text))
+            if (string.text.find_first_of("./ -") == std::string::npos &&
+                finder_.find(module + "." + string.text))
                 want(module + "." + string.text, reason, out);
         return;
     }
@@ -376,19 +421,23 @@ void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& 
 }
 
 bool PythonRuntime::covered_by_include(const std::string& prefix) const {
-    return std::ranges::any_of(project_.include, [&](const std::string& pattern) { return pattern.starts_with(prefix); });
+    return std::ranges::any_of(project_.include,
+                               [&](const std::string& pattern) { return pattern.starts_with(prefix); });
 }
 
-void PythonRuntime::answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out) {
+void PythonRuntime::answer_family(const Unit& unit, const Request& request, const Reason& reason,
+                                  Expansion& out) {
     Reason why = reason;
     why.optional = true;
     std::string package = parent_of(request.module);
     // "pkg.prefix_" and "pkg." name what is in a package; "pkg" alone may begin anything.
     if (package.empty()) {
         if (unit.own)
-            out.loose_ends.push_back({"computed-import", fmt::format("a module whose name begins with {} is imported", request.module),
-                                      unit.file, request.line, "the module is missing from the output unless something else brings it in",
-                                      "name the modules with --include or trace.include"});
+            out.loose_ends.push_back(
+                {"computed-import",
+                 fmt::format("a module whose name begins with {} is imported", request.module), unit.file,
+                 request.line, "the module is missing from the output unless something else brings it in",
+                 "name the modules with --include or trace.include"});
         return;
     }
     want(package, why, out);
@@ -399,10 +448,12 @@ void PythonRuntime::answer_family(const Unit& unit, const Request& request, cons
             ++count;
         }
     if (unit.own && !covered_by_include(request.module))
-        out.loose_ends.push_back({"computed-import",
-                                  fmt::format("the module's name is computed: all {} that begin with {} are taken", count, request.module),
-                                  unit.file, request.line, "the output may hold more than is needed",
-                                  fmt::format("settle it with --include '{}*' or the names that are needed", request.module)});
+        out.loose_ends.push_back(
+            {"computed-import",
+             fmt::format("the module's name is computed: all {} that begin with {} are taken", count,
+                         request.module),
+             unit.file, request.line, "the output may hold more than is needed",
+             fmt::format("settle it with --include '{}*' or the names that are needed", request.module)});
 }
 
 const std::vector<Distribution>& PythonRuntime::distributions() {
@@ -444,7 +495,8 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
     for (const StringAt& asked : result.distributions) {
         std::string name = normalized_distribution_name(asked.text);
         for (const Distribution& distribution : distributions())
-            if (distribution.name == name) want_metadata(distribution, {"asks for the metadata of", unit.file, asked.line, false}, out);
+            if (distribution.name == name)
+                want_metadata(distribution, {"asks for the metadata of", unit.file, asked.line, false}, out);
     }
     for (const StringAt& group : result.entry_point_groups)
         for (const Distribution& distribution : distributions()) {
@@ -452,7 +504,8 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
             if (entries == distribution.entry_points.end()) continue;
             Reason reason{"asks for the entry points " + group.text + " of", unit.file, group.line, true};
             want_metadata(distribution, reason, out);
-            for (const auto& [name, value] : entries->second) want(value.substr(0, value.find(':')), reason, out);
+            for (const auto& [name, value] : entries->second)
+                want(value.substr(0, value.find(':')), reason, out);
         }
 }
 
@@ -473,41 +526,56 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
         while (!text.empty()) {
             std::string_view word = text.substr(0, text.find('\0'));
             text.remove_prefix(std::min(word.size() + 1, text.size()));
-            bool fits = word.size() > 1 && word.size() <= 100 && word.front() != '.' && word.back() != '.' && (word.front() < '0' || word.front() > '9') &&
-                        std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
+            bool fits =
+                word.size() > 1 && word.size() <= 100 && word.front() != '.' && word.back() != '.' &&
+                (word.front() < '0' || word.front() > '9') &&
+                std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
             fits = fits && finder_.has_top_level(word.substr(0, word.find('.')));
-            if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second) want_word(unit, std::string(word), reason, out);
+            if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second)
+                want_word(unit, std::string(word), reason, out);
         }
     }
 }
 
 /// A word in a compiled module that is the name of a module which it could import.
-void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out) {
+void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason,
+                              Expansion& out) {
     std::string top = top_of(name);
     if (std::ranges::find(never_by_chance, top) != never_by_chance.end() || !finder_.find(top)) return;
     const FoundModule& module = finder_.find(name);
     if (!module || module.kind == FoundModule::Kind::namespace_package) return;
     bool dotted = name.size() > top.size();
-    if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in || top == top_of(unit.name)) want(name, reason, out);
+    if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in ||
+        top == top_of(unit.name))
+        want(name, reason, out);
 }
 
 /// Text encodings are modules that are found by their names (codecs, "Standard Encodings").
-void PythonRuntime::want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard, Expansion& out) {
+void PythonRuntime::want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
+                                Expansion& out) {
     for (const StringAt& codec : result.codecs) {
         std::string name;
-        for (char c : codec.text) name += c == '-' || c == ' ' ? '_' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+        for (char c : codec.text)
+            name +=
+                c == '-' || c == ' ' ? '_' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
         if (auto alias = facts_.codecs.find(name); alias != facts_.codecs.end()) name = alias->second;
-        bool is_name = !name.empty() && name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos;
-        if (is_name && name != "aliases" && finder_.find("encodings." + name)) want("encodings." + name, {"names the encoding", file, codec.line, true}, out);
+        bool is_name = !name.empty() &&
+                       name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos;
+        if (is_name && name != "aliases" && finder_.find("encodings." + name))
+            want("encodings." + name, {"names the encoding", file, codec.line, true}, out);
     }
-    // A package that passes a codec's name on has it from its caller; one that reads texts from outside from anywhere.
+    // A package that passes a codec's name on has it from its caller; one that reads texts from outside from
+    // anywhere.
     auto reads_texts = [](const Request& request) {
-        static constexpr std::array<std::string_view, 6> sources{"codecs", "email", "http", "chardet", "charset_normalizer", "encodings"};
+        static constexpr std::array<std::string_view, 6> sources{
+            "codecs", "email", "http", "chardet", "charset_normalizer", "encodings"};
         return request.level == 0 && std::ranges::find(sources, top_of(request.module)) != sources.end();
     };
     bool from_anywhere = own || (!standard && std::ranges::any_of(result.requests, reads_texts));
     if (result.computed_codec != 0 && from_anywhere)
-        want_pattern("encodings.*", {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
+        want_pattern(
+            "encodings.*",
+            {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
 }
 
 void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
@@ -518,17 +586,22 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
         for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
         for (const NoteData& data : note.data) {
             for (std::string candidate : data.from) {
-                for (auto [word, value] : {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
-                                           {"{package}", fs::path(unit.file).parent_path().string()}})
-                    if (std::size_t at = candidate.find(word); at != std::string::npos) candidate.replace(at, word.size(), value);
+                for (auto [word, value] :
+                     {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
+                      {"{package}", fs::path(unit.file).parent_path().string()}})
+                    if (std::size_t at = candidate.find(word); at != std::string::npos)
+                        candidate.replace(at, word.size(), value);
                 if (fs::is_regular_file(candidate)) {
                     out.needs.push_back({{UnitKind::data, data.to, candidate, data.to, false}, reason});
                     break;
                 }
-                if (!fs::is_directory(candidate) || (!data.holding.empty() && !fs::exists(fs::path(candidate) / data.holding))) continue;
+                if (!fs::is_directory(candidate) ||
+                    (!data.holding.empty() && !fs::exists(fs::path(candidate) / data.holding)))
+                    continue;
                 for (const std::string& file : readable_files(candidate, true, data.without)) {
                     std::string place = data.to + "/" + file;
-                    out.needs.push_back({{UnitKind::data, place, candidate + "/" + file, place, false}, reason});
+                    out.needs.push_back(
+                        {{UnitKind::data, place, candidate + "/" + file, place, false}, reason});
                 }
                 break;
             }
@@ -559,7 +632,10 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     std::unordered_map<std::string, trace::UnitId> ids;
     for (trace::UnitId id = 0; id < units.size(); ++id) {
         bool module = units[id].kind == UnitKind::code || units[id].kind == UnitKind::extension;
-        if (module) ids.emplace(units[id].name == "__main__" && !entry_module().empty() ? entry_module() : units[id].name, id);
+        if (module)
+            ids.emplace(units[id].name == "__main__" && !entry_module().empty() ? entry_module()
+                                                                                : units[id].name,
+                        id);
     }
     std::vector<std::pair<trace::UnitId, Need>> needs;
     // In the order of names: the order of scanning depends on the threads.
@@ -567,7 +643,8 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
               [](const Scanned& left, const Scanned& right) { return left.name < right.name; });
     std::size_t before = by_name_packages_.size();
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
-        if (scanned_[i].result.imports_by_name && !scanned_[i].standard) by_name_packages_.insert(top_of(scanned_[i].name));
+        if (scanned_[i].result.imports_by_name && !scanned_[i].standard)
+            by_name_packages_.insert(top_of(scanned_[i].name));
     // A package that turned out to import by name is looked at again from the start.
     std::size_t first = by_name_packages_.size() == before ? settled_ : 0;
     for (std::size_t i = 0; i < scanned_.size(); ++i) {
@@ -578,11 +655,16 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
             for (auto rule = from; rule != to; ++rule) {
                 const auto& [module, needed] = rule->second;
                 if (scanned.name == module || !ids.contains(module)) continue;
-                // A name says something about a module only where that module, or the package it is in, is imported.
+                // A name says something about a module only where that module, or the package it is in, is
+                // imported.
                 bool everywhere = facts_.built_in.contains(module) || module == "os" || module[0] == '_';
-                auto imports = [&](const Request& request) { return top_of(absolute_module(request, scanned.name)) == top_of(module); };
+                auto imports = [&](const Request& request) {
+                    return top_of(absolute_module(request, scanned.name)) == top_of(module);
+                };
                 if (!everywhere && std::ranges::none_of(scanned.result.requests, imports)) continue;
-                for (const std::string& one : needed) want_pattern(one, {"uses " + name.text + ", which needs", scanned.file, name.line, true}, out);
+                for (const std::string& one : needed)
+                    want_pattern(one, {"uses " + name.text + ", which needs", scanned.file, name.line, true},
+                                 out);
             }
         }
         if (auto id = ids.find(scanned.name); id != ids.end())
@@ -590,12 +672,14 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         out.needs.clear();
         if (scanned.standard || i < first) continue;
         if (scanned.own || by_name_packages_.contains(top_of(scanned.name)))
-            for (const StringAt& string : scanned.result.dotted_strings) want_dotted_string(scanned, string, out);
+            for (const StringAt& string : scanned.result.dotted_strings)
+                want_dotted_string(scanned, string, out);
         std::string folder = fs::path(scanned.file).parent_path().string();
         bool in_package = folder != scanned.root && fs::exists(folder + "/__init__.py");
         if (i >= settled_ && scanned.result.names_own_file && in_package)
             for (Unit& unit : data_units(folder, scanned.root, places_))
-                out.needs.push_back({std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
+                out.needs.push_back(
+                    {std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
         auto id = ids.find(scanned.name);
         if (id == ids.end()) continue;
         for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
@@ -604,13 +688,15 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     return needs;
 }
 
-Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs, Observer& observer) {
+Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
+                                                               Observer& observer) {
     BootConfig config;
     config.main_place = places_.of(entry_file(), project_.folder.string());
     config.main_folder = places_.of_root(main_folder());
     config.entry_module = entry_module();
     config.interpreter = interpreter_place();
-    config.path = {config.main_folder, places_.library(), places_.library() + "/lib-dynload", places_.site_packages()};
+    config.path = {config.main_folder, places_.library(), places_.library() + "/lib-dynload",
+                   places_.site_packages()};
 
     std::vector<Unit> modules;
     std::vector<StoredName> names;
@@ -625,7 +711,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
         } else if (unit.kind == UnitKind::folder) {
             StoredName name{unit.name, unit.kind, {}, {}};
             const FoundModule& found = finder_.find(unit.name);
-            for (const std::string& folder : found.folders) name.folders.push_back(places_.of(folder, found.root));
+            for (const std::string& folder : found.folders)
+                name.folders.push_back(places_.of(folder, found.root));
             names.push_back(std::move(name));
         } else if (unit.kind == UnitKind::code) {
             // The interpreter has the code of its frozen modules in itself.
@@ -651,7 +738,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     for (std::size_t i = 0; i < count; ++i) {
         const ModuleStore::Compiled& code = (*compiled)[i];
         if (!code.error.empty()) {
-            // Packages carry files for other versions that never get imported; the application's own are no such.
+            // Packages carry files for other versions that never get imported; the application's own are no
+            // such.
             if (!modules[i].own) continue;
             return fail(ErrorKind::bad_input, "a source file of the application can't be compiled",
                         fmt::format("{}:{}", sources[i].file, code.error_line), code.error,
@@ -666,7 +754,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
         codes.push_back(code.code);
     }
     files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});
-    files.push_back({library + "/_omnistasis_main.pyc", store.bytecode_file((*compiled)[count + 1].code), 0644});
+    files.push_back(
+        {library + "/_omnistasis_main.pyc", store.bytecode_file((*compiled)[count + 1].code), 0644});
     // The landmarks by which the interpreter knows its own tree.
     files.push_back({library + "/os.pyc", "", 0644});
     files.push_back({library + "/lib-dynload/.landmark", "", 0644});
@@ -683,7 +772,8 @@ bool is_python_source(const std::filesystem::path& file) {
     return text->text().substr(0, text->text().find('\n')).find("python") != std::string_view::npos;
 }
 
-Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& project, const std::filesystem::path& data) {
+Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& project,
+                                                            const std::filesystem::path& data) {
     auto interpreter = find_interpreter(project.runtime_home, project.folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     std::string entry = (project.folder / project.entry).string();
@@ -691,11 +781,14 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
     if (!facts) return tl::make_unexpected(facts.error());
     if (!facts->entry_error.empty())
         return fail(ErrorKind::bad_input, "the entry point is no valid Python source",
-                    facts->entry_error_line ? fmt::format("{}:{}", entry, facts->entry_error_line) : entry, facts->entry_error,
-                    fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor, facts->executable));
+                    facts->entry_error_line ? fmt::format("{}:{}", entry, facts->entry_error_line) : entry,
+                    facts->entry_error,
+                    fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor,
+                                facts->executable));
     auto notes = read_notes(data / "notes" / "python");
     if (!notes) return tl::make_unexpected(notes.error());
-    return std::unique_ptr<trace::Runtime>(std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python"));
+    return std::unique_ptr<trace::Runtime>(
+        std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python"));
 }
 
 } // namespace omnistasis::python

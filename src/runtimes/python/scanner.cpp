@@ -16,12 +16,13 @@ namespace {
 
 using Tokens = std::span<const Token>;
 
-constexpr std::array<std::string_view, 17> header_keywords{"if",   "elif",    "else",  "while", "for",   "try",
-                                                           "except", "finally", "with", "def",   "class", "async",
-                                                           "match", "case",    "lambda", "type", "@"};
+constexpr std::array<std::string_view, 17> header_keywords{
+    "if",  "elif",  "else",  "while", "for",  "try",    "except", "finally", "with",
+    "def", "class", "async", "match", "case", "lambda", "type",   "@"};
 
 bool is_header_keyword(const Token& token) {
-    return token.kind == TokenKind::name && std::ranges::find(header_keywords, token.text) != header_keywords.end();
+    return token.kind == TokenKind::name &&
+           std::ranges::find(header_keywords, token.text) != header_keywords.end();
 }
 
 bool is_dotted_name(std::string_view text) {
@@ -49,7 +50,8 @@ bool may_be_path(std::string_view text) {
     if (text.empty() || text.size() > 200 || text.front() == ' ' || text.back() == ' ' || text.front() == '-')
         return false;
     for (char c : text)
-        if (static_cast<unsigned char>(c) < 0x20 || std::string_view("<>|*?\"{}$;=()").find(c) != std::string_view::npos)
+        if (static_cast<unsigned char>(c) < 0x20 ||
+            std::string_view("<>|*?\"{}$;=()").find(c) != std::string_view::npos)
             return false;
     return true;
 }
@@ -58,17 +60,19 @@ bool may_be_path(std::string_view text) {
 struct Block {
     enum class Kind { other, function, if_chain, try_body, guard } kind = Kind::other;
     std::uint32_t indent = 0;
-    bool dead = false;               ///< never executed on this target
-    bool guarded = false;            ///< executed under a condition
-    std::size_t first_request = 0;   ///< try bodies: the first request made inside
-    std::size_t last_request = 0;    ///< and the number behind the last one, once a handler has begun
-    bool handles_imports = false;    ///< a handler of ImportError and nothing wider
+    bool dead = false;             ///< never executed on this target
+    bool guarded = false;          ///< executed under a condition
+    std::size_t first_request = 0; ///< try bodies: the first request made inside
+    std::size_t last_request = 0;  ///< and the number behind the last one, once a handler has begun
+    bool handles_imports = false;  ///< a handler of ImportError and nothing wider
 };
 
 class Scanner {
   public:
-    Scanner(std::string_view source, std::string_view own_name, std::string_view package, const ScanFacts& facts)
-        : lexer_(source), own_name_(own_name), package_(package), facts_(facts), constants_(own_name, package) {}
+    Scanner(std::string_view source, std::string_view own_name, std::string_view package,
+            const ScanFacts& facts)
+        : lexer_(source), own_name_(own_name), package_(package), facts_(facts),
+          constants_(own_name, package) {}
 
     ScanResult run() {
         std::vector<Token> line;
@@ -204,7 +208,8 @@ class Scanner {
             block.guarded = true;
             if (previous) {
                 block.first_request = previous->first_request;
-                block.last_request = previous->last_request != 0 ? previous->last_request : result_.requests.size();
+                block.last_request =
+                    previous->last_request != 0 ? previous->last_request : result_.requests.size();
                 block.handles_imports = std::ranges::any_of(rest, [](const Token& token) {
                     return token.is("ImportError") || token.is("ModuleNotFoundError");
                 });
@@ -224,10 +229,11 @@ class Scanner {
     }
 
     static bool expects_missing_modules(Tokens handler) {
-        static constexpr std::array<std::string_view, 5> caught{"ImportError", "ModuleNotFoundError", "Exception",
-                                                                "BaseException", "AttributeError"};
+        static constexpr std::array<std::string_view, 5> caught{
+            "ImportError", "ModuleNotFoundError", "Exception", "BaseException", "AttributeError"};
         return handler.empty() || std::ranges::any_of(handler, [](const Token& token) {
-                   return std::ranges::find(caught, token.text) != caught.end() && token.kind == TokenKind::name;
+                   return std::ranges::find(caught, token.text) != caught.end() &&
+                          token.kind == TokenKind::name;
                });
     }
 
@@ -235,8 +241,8 @@ class Scanner {
     void note_loop(Tokens header) {
         if (header.size() < 4 || header[0].kind != TokenKind::name || !header[1].is("in")) return;
         Tokens over = header.subspan(2);
-        bool literal = (over[0].is("(") || over[0].is("[") || over[0].is("{")) &&
-                       behind_closing(over, 0) == over.size();
+        bool literal =
+            (over[0].is("(") || over[0].is("[") || over[0].is("{")) && behind_closing(over, 0) == over.size();
         if (literal) constants_.loop_over(header[0].text, over.subspan(1, over.size() - 2));
     }
 
@@ -292,13 +298,15 @@ class Scanner {
     void read_from(Tokens statement) {
         std::size_t position = 1;
         std::uint32_t level = 0;
-        while (position < statement.size() && (statement[position].is(".") || statement[position].is("..."))) {
+        while (position < statement.size() &&
+               (statement[position].is(".") || statement[position].is("..."))) {
             level += static_cast<std::uint32_t>(statement[position].text.size());
             ++position;
         }
         std::uint32_t line = statement[0].line;
         std::string module;
-        if (position < statement.size() && !statement[position].is("import")) module = dotted_name(statement, position);
+        if (position < statement.size() && !statement[position].is("import"))
+            module = dotted_name(statement, position);
         if (position >= statement.size() || !statement[position].is("import")) return;
         ++position;
         if (level == 0) note_module(module);
@@ -355,30 +363,33 @@ class Scanner {
         bool joined = (i > 0 && tokens[i - 1].kind == TokenKind::string) ||
                       (i + 1 < tokens.size() && tokens[i + 1].kind == TokenKind::string);
         if (joined || token.text.size() > 200) return;
-        if (is_dotted_name(token.text)) result_.dotted_strings.push_back({std::string(token.text), token.line});
+        if (is_dotted_name(token.text))
+            result_.dotted_strings.push_back({std::string(token.text), token.line});
         if (may_be_path(token.text)) result_.path_strings.push_back({string_value(token), token.line});
     }
 
     void note_watched(const Token& token) {
         if (facts_.watched == nullptr || !facts_.watched->contains(token.text)) return;
-        bool known = std::ranges::any_of(result_.watched, [&](const StringAt& one) { return one.text == token.text; });
+        bool known =
+            std::ranges::any_of(result_.watched, [&](const StringAt& one) { return one.text == token.text; });
         if (!known) result_.watched.push_back({std::string(token.text), token.line});
     }
 
     void note_name(Tokens tokens, std::size_t i) {
         std::string_view name = tokens[i].text;
         note_watched(tokens[i]);
-        if ((name == "encoding" || name == "encodings" || name == "charset") && i + 2 < tokens.size() && tokens[i + 1].is("=") &&
-            tokens[i + 2].is_plain_string())
+        if ((name == "encoding" || name == "encodings" || name == "charset") && i + 2 < tokens.size() &&
+            tokens[i + 1].is("=") && tokens[i + 2].is_plain_string())
             result_.codecs.push_back({string_value(tokens[i + 2]), tokens[i].line});
         if (name == "__file__" || name == "__path__") result_.names_own_file = true;
         if (name == "resources" && i >= 2 && tokens[i - 2].is("importlib")) result_.names_own_file = true;
         bool of_sys = i >= 2 && tokens[i - 1].is(".") && tokens[i - 2].is("sys");
-        if (of_sys && (name == "modules" || name == "meta_path" || name == "path_hooks")) result_.makes_modules = true;
+        if (of_sys && (name == "modules" || name == "meta_path" || name == "path_hooks"))
+            result_.makes_modules = true;
         if (of_sys && name == "executable") result_.restarts_itself = true;
         // getattr(__import__, ...), map(import_module, names)
         bool taken_as_value = (name == "import_module" || name == "__import__") &&
-                              (i + 1 >= tokens.size() || !tokens[i + 1].is("=")) ;
+                              (i + 1 >= tokens.size() || !tokens[i + 1].is("="));
         if (taken_as_value) result_.imports_by_name = true;
     }
 
@@ -386,12 +397,15 @@ class Scanner {
         std::string_view name = callee.text;
         note_watched(callee);
         if (name == "__import__" || name == "import_module" || name == "find_spec" || name == "run_module" ||
-            name == "import_string" || name == "resolve_name" || name == "import_object" || name == "_load_lexers") {
+            name == "import_string" || name == "resolve_name" || name == "import_object" ||
+            name == "_load_lexers") {
             read_import_call(callee, arguments);
-        } else if (name == "encode" || name == "decode" || name == "lookup" || name == "getencoder" || name == "getdecoder" ||
-                   name == "getreader" || name == "getwriter" || name == "getincrementaldecoder" || name == "getincrementalencoder") {
+        } else if (name == "encode" || name == "decode" || name == "lookup" || name == "getencoder" ||
+                   name == "getdecoder" || name == "getreader" || name == "getwriter" ||
+                   name == "getincrementaldecoder" || name == "getincrementalencoder") {
             bool keyword = !arguments.empty() && arguments[0].size() > 1 && arguments[0][1].is("=");
-            if (!arguments.empty() && !keyword && arguments[0].size() > 0) note_codec(arguments[0], callee.line, name == "encode" || name == "decode");
+            if (!arguments.empty() && !keyword && arguments[0].size() > 0)
+                note_codec(arguments[0], callee.line, name == "encode" || name == "decode");
         } else if (name == "load_entry_point") {
             read_entry_point(callee, arguments);
         } else if (name == "version" || name == "metadata" || name == "distribution" || name == "requires" ||
@@ -403,8 +417,10 @@ class Scanner {
             }
         } else if (name == "entry_points" || name == "iter_entry_points" || name == "select") {
             for (Tokens argument : arguments) {
-                if (argument.size() > 2 && argument[0].is("group") && argument[1].is("=")) argument = argument.subspan(2);
-                else if (name == "select") continue;
+                if (argument.size() > 2 && argument[0].is("group") && argument[1].is("="))
+                    argument = argument.subspan(2);
+                else if (name == "select")
+                    continue;
                 for (const PossibleText& text : constants_.evaluate(argument))
                     if (text.exact) result_.entry_point_groups.push_back({text.text, callee.line});
             }
@@ -421,8 +437,10 @@ class Scanner {
         auto texts = constants_.evaluate(expression);
         for (const PossibleText& text : texts)
             if (text.exact) result_.codecs.push_back({text.text, line});
-        // A number or a call with a single unknown name says little: data.encode(x) is common outside of text too.
-        bool name_like = expression.size() <= 5 && expression[0].kind == TokenKind::name && !expression[0].is("None");
+        // A number or a call with a single unknown name says little: data.encode(x) is common outside of text
+        // too.
+        bool name_like =
+            expression.size() <= 5 && expression[0].kind == TokenKind::name && !expression[0].is("None");
         if (texts.empty() && may_be_computed && name_like) result_.computed_codec = line;
     }
 
@@ -437,7 +455,8 @@ class Scanner {
         }
         std::string anchor = package_;
         for (Tokens argument : std::span(arguments).subspan(1)) {
-            if (argument.size() > 2 && argument[0].is("package") && argument[1].is("=")) argument = argument.subspan(2);
+            if (argument.size() > 2 && argument[0].is("package") && argument[1].is("="))
+                argument = argument.subspan(2);
             auto texts = constants_.evaluate(argument);
             if (texts.size() == 1 && texts[0].exact && callee.is("import_module")) anchor = texts[0].text;
         }
@@ -451,16 +470,19 @@ class Scanner {
                 continue;
             }
             if (!whole) result_.imports_by_name = true;
-            Request& request = add_request(whole ? Request::Kind::module : Request::Kind::family, callee.line, module);
+            Request& request =
+                add_request(whole ? Request::Kind::module : Request::Kind::family, callee.line, module);
             request.computed = true;
             // An optional lookup (find_spec) or a name from a string may well be absent.
-            if (!is_statement_like && request.certainty == Certainty::always) request.certainty = Certainty::guarded;
+            if (!is_statement_like && request.certainty == Certainty::always)
+                request.certainty = Certainty::guarded;
             if (whole && callee.is("__import__")) read_from_list(callee, module, arguments);
         }
     }
 
     /// __import__("a", globals(), locals(), ["b"])
-    void read_from_list(const Token& callee, const std::string& module, const std::vector<Tokens>& arguments) {
+    void read_from_list(const Token& callee, const std::string& module,
+                        const std::vector<Tokens>& arguments) {
         if (arguments.size() < 4 || arguments[3].size() < 2) return;
         for (const Token& token : arguments[3])
             if (token.is_plain_string() && token.text != "*" && !token.text.empty()) {
@@ -508,14 +530,15 @@ class Scanner {
     Constants constants_;
     ScanResult result_;
     std::vector<Block> blocks_;
-    std::optional<Block> closed_;  ///< the block at this line's indent that this line has left
-    std::optional<Block> pending_; ///< the same for a suite on one line
+    std::optional<Block> closed_;           ///< the block at this line's indent that this line has left
+    std::optional<Block> pending_;          ///< the same for a suite on one line
     std::map<std::uint32_t, Chain> chains_; ///< by indent
 };
 
 } // namespace
 
-ScanResult scan(std::string_view source, std::string_view own_name, std::string_view package, const ScanFacts& facts) {
+ScanResult scan(std::string_view source, std::string_view own_name, std::string_view package,
+                const ScanFacts& facts) {
     return Scanner(source, own_name, package, facts).run();
 }
 

@@ -27,12 +27,13 @@ struct Request {
     };
     Kind kind = Kind::module;
     Certainty certainty = Certainty::always;
-    bool computed = false;       ///< asked for by a call with a string, not by an import statement
+    bool computed = false; ///< asked for by a call with a string, not by an import statement
     std::uint32_t line = 0;
-    std::uint32_t level = 0;     ///< leading dots of a relative import
-    std::string module;          ///< dotted, without the leading dots
-    std::string name;            ///< from_module: what is taken from it
-    /// Requests made because those numbered [instead_of_first, instead_of_last) raised ImportError; equal: none.
+    std::uint32_t level = 0; ///< leading dots of a relative import
+    std::string module;      ///< dotted, without the leading dots
+    std::string name;        ///< from_module: what is taken from it
+    /// Requests made because those numbered [instead_of_first, instead_of_last) raised ImportError; equal:
+    /// none.
     std::uint32_t instead_of_first = 0;
     std::uint32_t instead_of_last = 0;
 };
@@ -51,14 +52,14 @@ struct ScanResult {
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
     std::vector<StringAt> distributions;        ///< distributions whose metadata is asked for by name
     std::vector<StringAt> codecs;               ///< text encodings that are named
-    std::uint32_t computed_codec = 0;           ///< the line of a call with an encoding that is not constant; 0: none
-    std::vector<StringAt> watched;              ///< names of `ScanFacts::watched` that occur, once each
-    std::vector<StringAt> entry_point_groups;   ///< groups whose entry points are asked for
-    bool names_own_file = false;                ///< mentions __file__ or __path__, or asks for package resources
-    bool imports_by_name = false;               ///< holds a call that imports by a name that is not constant
-    bool makes_modules = false;                 ///< touches sys.modules, sys.meta_path or sys.path_hooks
-    bool restarts_itself = false;               ///< mentions sys.executable
-    bool wants_source = false;                  ///< calls inspect.getsource or one of its kin
+    std::uint32_t computed_codec = 0; ///< the line of a call with an encoding that is not constant; 0: none
+    std::vector<StringAt> watched;    ///< names of `ScanFacts::watched` that occur, once each
+    std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
+    bool names_own_file = false;  ///< mentions __file__ or __path__, or asks for package resources
+    bool imports_by_name = false; ///< holds a call that imports by a name that is not constant
+    bool makes_modules = false;   ///< touches sys.modules, sys.meta_path or sys.path_hooks
+    bool restarts_itself = false; ///< mentions sys.executable
+    bool wants_source = false;    ///< calls inspect.getsource or one of its kin
 };
 
 /// A few names, looked up for every name in a source: most are told apart by their first letter and length.
@@ -82,16 +83,17 @@ class WatchedNames {
 struct ScanFacts {
     int major = 3;
     int minor = 0;
-    std::string platform = "linux"; ///< sys.platform
-    std::string os_name = "posix";  ///< os.name
-    std::string system = "Linux";   ///< platform.system()
-    bool keeps_strings = true;      ///< whether `dotted_strings` and `path_strings` are wanted
-    bool is_main = false;           ///< the file runs as __main__
+    std::string platform = "linux";        ///< sys.platform
+    std::string os_name = "posix";         ///< os.name
+    std::string system = "Linux";          ///< platform.system()
+    bool keeps_strings = true;             ///< whether `dotted_strings` and `path_strings` are wanted
+    bool is_main = false;                  ///< the file runs as __main__
     const WatchedNames* watched = nullptr; ///< names whose use means that a module is needed
 };
 
-/// Scans one file. `own_name` is the module's dotted name, `package` that of the package it is in (itself for a
-/// package): they stand for __name__ and __package__ in constant expressions.
-ScanResult scan(std::string_view source, std::string_view own_name, std::string_view package, const ScanFacts& facts);
+/// Scans one file. `own_name` is the module's dotted name, `package` that of the package it is in (itself for
+/// a package): they stand for __name__ and __package__ in constant expressions.
+ScanResult scan(std::string_view source, std::string_view own_name, std::string_view package,
+                const ScanFacts& facts);
 
 } // namespace omnistasis::python
