@@ -20,4 +20,6 @@ TEST_CASE("damaged marshalled bytes are refused") {
     CHECK(canonical_marshal("(\xff\xff\xff\x7fN"s).empty());
     CHECK(canonical_marshal("s\xff\xff\xff\xff").empty());
     CHECK(canonical_marshal(std::string(100000, ')')).empty());
+    // A null is the end of a dictionary, never an object in it.
+    CHECK(canonical_marshal("{\xB0NNN0"s).empty());
 }

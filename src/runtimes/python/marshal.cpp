@@ -124,7 +124,6 @@ class Canonicalizer {
         if (writes_) out_ += marked && used_[index] ? static_cast<char>(type | flag_ref) : type;
         std::uint32_t count = 0;
         switch (type) {
-        case '0':
         case 'N':
         case 'F':
         case 'T':
