@@ -67,7 +67,11 @@ Result<void> Closure::follow(const Loaded& first) {
     std::vector<const Loaded*> open{&first};
     for (std::size_t next = 0; next < open.size(); ++next) {
         const Loaded& loaded = *open[next];
-        for (const std::string& name : loaded.elf.needed) {
+        std::vector<std::string> needed = loaded.elf.needed;
+        // What the C library opens by itself is found by the program's search path.
+        if (loaded.file == program_.file)
+            needed.insert(needed.end(), host_.opened().begin(), host_.opened().end());
+        for (const std::string& name : needed) {
             if (host_.find(name) != nullptr) continue;
             auto known = by_name_.find(name);
             std::string found = known != by_name_.end() ? known->second : find(name, loaded);

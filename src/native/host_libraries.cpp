@@ -22,7 +22,13 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
                 for (const toml::node& name : *names)
                     entries.push_back({name.value_or(std::string()), reason});
         }
-    return HostLibraries(std::move(entries));
+    std::vector<std::string> opened;
+    if (const toml::array* list = parsed.table()["opened"].as_array())
+        for (const toml::node& node : *list)
+            if (const toml::table* one = node.as_table()) opened.push_back((*one)["library"].value_or(std::string()));
+    HostLibraries host(std::move(entries));
+    host.set_opened(std::move(opened));
+    return host;
 }
 
 const HostLibraries::Entry* HostLibraries::find(const std::string& name) const {

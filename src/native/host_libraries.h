@@ -21,11 +21,16 @@ class HostLibraries {
 
     explicit HostLibraries(std::vector<Entry> entries) : entries_(std::move(entries)) {}
 
+    /// Libraries that a host library opens by itself while a program runs, and that are shipped therefore.
+    const std::vector<std::string>& opened() const { return opened_; }
+    void set_opened(std::vector<std::string> names) { opened_ = std::move(names); }
+
     /// The entry that says that `name` belongs to the target; null where it is shipped.
     const Entry* find(const std::string& name) const;
 
   private:
     std::vector<Entry> entries_;
+    std::vector<std::string> opened_;
 };
 
 } // namespace omnistasis::native

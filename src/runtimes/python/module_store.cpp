@@ -119,6 +119,14 @@ std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std
         head.text("path");
         head.list(static_cast<std::uint32_t>(config.path.size()));
         for (const std::string& place : config.path) head.text(place);
+        auto write_texts = [&head](const std::map<std::string, std::string>& texts) {
+            head.begin_dictionary();
+            for (const auto& [key, value] : texts) {
+                head.text(key);
+                head.text(value);
+            }
+            head.end_dictionary();
+        };
         head.text("during");
         head.begin_dictionary();
         for (const auto& [module, functions] : config.during) {
@@ -126,14 +134,16 @@ std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std
             head.begin_dictionary();
             for (const auto& [function, variables] : functions) {
                 head.text(function);
-                head.begin_dictionary();
-                for (const auto& [variable, place] : variables) {
-                    head.text(variable);
-                    head.text(place);
-                }
-                head.end_dictionary();
+                write_texts(variables);
             }
             head.end_dictionary();
+        }
+        head.end_dictionary();
+        head.text("moved");
+        head.begin_dictionary();
+        for (const auto& [module, paths] : config.moved) {
+            head.text(module);
+            write_texts(paths);
         }
         head.end_dictionary();
         head.end_dictionary();

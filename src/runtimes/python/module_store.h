@@ -19,6 +19,7 @@ struct BootConfig {
     std::vector<std::string> path; ///< places for sys.path
     /// Module, function, variable, place: set while the function runs.
     std::map<std::string, std::map<std::string, std::map<std::string, std::string>>> during;
+    std::map<std::string, std::map<std::string, std::string>> moved; ///< module, path of the system, place
 };
 
 /// A module whose file stands in the tree (extensions), or that has none (namespace packages).

@@ -70,12 +70,15 @@ class NoteReader {
             } else if (key == "data" && value.is_array()) {
                 for (const toml::node& item : *value.as_array())
                     if (auto done = read_data(item, note); !done) return done;
-            } else if (key == "during" && value.is_table()) {
-                for (const auto& [function, variables] : *value.as_table()) {
-                    if (!variables.is_table())
-                        return wrong(variables.source(), "a table of variables is expected");
-                    for (const auto& [variable, place] : *variables.as_table())
-                        note.during[std::string(function.str())][std::string(variable.str())] =
+            } else if (key == "stands_for" && value.is_table()) {
+                for (const auto& [name, meant] : *value.as_table())
+                    note.stands_for[std::string(name.str())] = meant.value_or(std::string());
+            } else if ((key == "during" || key == "moved") && value.is_table()) {
+                auto& target = key == "during" ? note.during : note.moved;
+                for (const auto& [subject, texts] : *value.as_table()) {
+                    if (!texts.is_table()) return wrong(texts.source(), "a table of texts is expected");
+                    for (const auto& [from, place] : *texts.as_table())
+                        target[std::string(subject.str())][std::string(from.str())] =
                             place.value_or(std::string());
                 }
             } else {

@@ -26,7 +26,11 @@ struct Note {
     std::vector<std::string> leave_out;
     /// Modules that are needed when a name occurs anywhere outside of this module: name, modules.
     std::map<std::string, std::vector<std::string>> when_named;
+    /// Names that the module makes while it runs, to the modules that they are.
+    std::map<std::string, std::string> stands_for;
     std::vector<NoteData> data;
+    /// In the text constants of a module: a path of the system, to the place that it has in the app tree.
+    std::map<std::string, std::map<std::string, std::string>> moved;
     /// Functions of the module during which environment variables are set: function, variable, place.
     std::map<std::string, std::map<std::string, std::string>> during;
 };

@@ -70,6 +70,8 @@ class PythonRuntime : public trace::Runtime {
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
         for (const auto& [module, note] : notes_)
+            stands_for_.insert(note.stands_for.begin(), note.stands_for.end());
+        for (const auto& [module, note] : notes_)
             for (const auto& [name, modules] : note.when_named) {
                 watched_.add(name);
                 named_rules_.emplace(name, std::pair(module, modules));
@@ -135,6 +137,7 @@ class PythonRuntime : public trace::Runtime {
     void scan_source(const Unit& unit, Expansion& out);
     void scan_extension(const Unit& unit, Expansion& out);
     void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
+    void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
                      Expansion& out);
     void apply_notes(const Unit& unit, Expansion& out);
@@ -153,6 +156,8 @@ class PythonRuntime : public trace::Runtime {
     ModuleFinder finder_;
     ScanFacts scan_facts_;
     WatchedNames watched_;
+    std::map<std::string, std::string> stands_for_; ///< names that a note knows, to the modules that they are
+    std::map<std::string, std::map<std::string, std::string>> moved_; ///< module, path of the system, place
     /// Name that occurs, to the module that must be there too and what is needed then.
     std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules_;
     std::mutex mutex_;
@@ -227,6 +232,10 @@ Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) c
 void PythonRuntime::want(const std::string& name, const Reason& reason, Expansion& out) {
     if (name.empty() || excluded(name)) return;
     if (name == "os.path") return want("posixpath", reason, out);
+    if (auto meant = stands_for_.find(name); meant != stands_for_.end()) {
+        want(top_of(name), reason, out);
+        return want(meant->second, reason, out);
+    }
     for (std::size_t dot = name.find('.');; dot = name.find('.', dot + 1)) {
         std::string part = name.substr(0, dot);
         const FoundModule& found = finder_.find(part);
@@ -336,6 +345,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
                  "name the modules with --include or trace.include"});
     apply_metadata(self, scanned.result, out);
     want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
+    if (!scanned.own && !scanned.standard) want_system_paths(self, scanned.result, out);
     if (scanned.result.restarts_itself)
         want("runpy", {"starts the interpreter again", unit.file, 0, true}, out);
     if (scanned.own)
@@ -398,6 +408,8 @@ void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& 
     case Request::Kind::entry_point:
         return answer_entry_point(request, reason, out);
     case Request::Kind::from_module: {
+        if (stands_for_.contains(module + "." + request.name))
+            return want(module + "." + request.name, reason, out);
         want(module, reason, out);
         const FoundModule& found = finder_.find(module);
         if (found && found.is_package && finder_.find(module + "." + request.name))
@@ -530,7 +542,6 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
                 word.size() > 1 && word.size() <= 100 && word.front() != '.' && word.back() != '.' &&
                 (word.front() < '0' || word.front() > '9') &&
                 std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
-            fits = fits && finder_.has_top_level(word.substr(0, word.find('.')));
             if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second)
                 want_word(unit, std::string(word), reason, out);
         }
@@ -541,13 +552,52 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
 void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason,
                               Expansion& out) {
     std::string top = top_of(name);
-    if (std::ranges::find(never_by_chance, top) != never_by_chance.end() || !finder_.find(top)) return;
+    bool dotted = name.size() > top.size();
+    // A relative import keeps the last part of the name only.
+    if (std::string package = parent_of(unit.name); !dotted && !package.empty()) {
+        const FoundModule& sibling = finder_.find(package + "." + name);
+        if (sibling && sibling.kind != FoundModule::Kind::namespace_package)
+            want(package + "." + name, reason, out);
+    }
+    if (std::ranges::find(never_by_chance, top) != never_by_chance.end() || !finder_.has_top_level(top))
+        return;
     const FoundModule& module = finder_.find(name);
     if (!module || module.kind == FoundModule::Kind::namespace_package) return;
-    bool dotted = name.size() > top.size();
     if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in ||
-        top == top_of(unit.name))
+        module.kind == FoundModule::Kind::extension || top == top_of(unit.name))
         want(name, reason, out);
+}
+
+/// Paths of the system's data folders in a package, as distributions write them into packages that they split:
+/// the files come along, and the paths lead into the app tree.
+void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out) {
+    // What belongs to the desktop or to no package in particular.
+    static constexpr std::array<std::string_view, 14> shared{
+        "fonts", "icons", "themes", "doc",    "man",  "info",   "locale",
+        "mime",  "X11",   "pixmaps", "dict", "sounds", "applications", "glib-2.0"};
+    for (const StringAt& string : result.system_paths) {
+        std::string path = string.text;
+        while (path.ends_with('/')) path.pop_back();
+        fs::path inner = fs::path(path).lexically_relative("/usr/share");
+        bool in_share = path.starts_with("/usr/share/");
+        if (in_share && std::ranges::find(shared, inner.begin()->string()) != shared.end()) continue;
+        std::error_code ignored;
+        std::string place = "share/" + (in_share ? inner.string() : path.substr(1));
+        Reason reason{"reads", unit.file, string.line, false};
+        auto need = [&](const std::string& file, const std::string& to) {
+            out.needs.push_back({{UnitKind::data, to, file, to, false, false}, reason});
+        };
+        if (fs::is_regular_file(path, ignored)) {
+            need(path, place);
+        } else if (in_share && fs::is_directory(path, ignored)) {
+            for (const std::string& file : readable_files(path, true, {"posix/**", "right/**"}))
+                need(path + "/" + file, place + "/" + file);
+        } else {
+            continue;
+        }
+        std::lock_guard lock(mutex_);
+        moved_[unit.name][path] = place;
+    }
 }
 
 /// Text encodings are modules that are found by their names (codecs, "Standard Encodings").
@@ -698,14 +748,20 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     config.path = {config.main_folder, places_.library(), places_.library() + "/lib-dynload",
                    places_.site_packages()};
 
+    config.moved = moved_;
+
     std::vector<Unit> modules;
     std::vector<StoredName> names;
     std::vector<ModuleStore::Source> sources;
     std::vector<std::size_t> real_files;
     for (const Unit& unit : units) {
         auto [first, last] = notes_.equal_range(unit.name);
-        for (auto note = first; note != last; ++note)
+        for (auto note = first; note != last; ++note) {
             if (!note->second.during.empty()) config.during[unit.name] = note->second.during;
+            for (const auto& [module, paths] : note->second.moved)
+                config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
+                                                                                           paths.end());
+        }
         if (unit.kind == UnitKind::extension) {
             names.push_back({unit.name, unit.kind, unit.place, {}});
         } else if (unit.kind == UnitKind::folder) {

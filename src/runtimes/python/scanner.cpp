@@ -365,6 +365,8 @@ class Scanner {
         if (joined || token.text.size() > 200) return;
         if (is_dotted_name(token.text))
             result_.dotted_strings.push_back({std::string(token.text), token.line});
+        if (token.text.starts_with("/usr/share/") || token.text.starts_with("/etc/ssl/"))
+            result_.system_paths.push_back({string_value(token), token.line});
         if (may_be_path(token.text)) result_.path_strings.push_back({string_value(token), token.line});
     }
 
@@ -437,10 +439,12 @@ class Scanner {
         auto texts = constants_.evaluate(expression);
         for (const PossibleText& text : texts)
             if (text.exact) result_.codecs.push_back({text.text, line});
-        // A number or a call with a single unknown name says little: data.encode(x) is common outside of text
-        // too.
-        bool name_like =
-            expression.size() <= 5 && expression[0].kind == TokenKind::name && !expression[0].is("None");
+        // decode(self.encoding or 'cp437')
+        if (texts.empty())
+            for (const Token& token : expression)
+                if (token.is_plain_string()) result_.codecs.push_back({string_value(token), line});
+        // A number or a call with a single unknown name says little: data.encode(x) is common outside of text too.
+        bool name_like = expression.size() <= 5 && expression[0].kind == TokenKind::name && !expression[0].is("None");
         if (texts.empty() && may_be_computed && name_like) result_.computed_codec = line;
     }
 

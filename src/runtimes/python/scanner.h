@@ -50,6 +50,7 @@ struct ScanResult {
     std::vector<std::uint32_t> unknown_imports; ///< lines of import calls with a name that can't be known
     std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c)
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
+    std::vector<StringAt> system_paths;         ///< string constants that begin as folders of the system's data do
     std::vector<StringAt> distributions;        ///< distributions whose metadata is asked for by name
     std::vector<StringAt> codecs;               ///< text encodings that are named
     std::uint32_t computed_codec = 0; ///< the line of a call with an encoding that is not constant; 0: none

@@ -37,6 +37,22 @@ CONFIG, INDEX = marshal.loads(_read(16, int.from_bytes(_head[8:], "little")))
 _MAIN_FILE = TREE + "/" + CONFIG["main"]
 
 
+def _with_moved_paths(code, moved):
+    """The code with paths of the system replaced by those of the app tree, in all its text constants."""
+
+    def changed(constant):
+        if type(constant) is str:
+            for path, place in moved.items():
+                constant = constant.replace(path, TREE + "/" + place)
+        elif type(constant) is tuple:
+            constant = tuple(map(changed, constant))
+        elif type(constant) is type(code):
+            constant = _with_moved_paths(constant, moved)
+        return constant
+
+    return code.replace(co_consts=changed(code.co_consts))
+
+
 class StoreLoader(external.FileLoader, external._LoaderBasics):
     """Loads a module whose code is in the store. Its path is where its source would be."""
 
@@ -44,7 +60,8 @@ class StoreLoader(external.FileLoader, external._LoaderBasics):
         entry = INDEX["__main__" if self.path == _MAIN_FILE else fullname]
         code = marshal.loads(_read(entry[0], entry[1]))
         _imp._fix_co_filename(code, self.path)
-        return code
+        moved = CONFIG["moved"].get(fullname)
+        return _with_moved_paths(code, moved) if moved else code
 
     def get_source(self, fullname):
         try:

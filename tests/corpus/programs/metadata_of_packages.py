@@ -1,0 +1,3 @@
+from importlib.metadata import version
+
+print(version("jinja2"), version("PyYAML"))

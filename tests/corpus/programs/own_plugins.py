@@ -1,0 +1,4 @@
+import importlib
+
+for name in ("colorsys", "wave"):
+    print(importlib.import_module(name).__name__)

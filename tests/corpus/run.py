@@ -1,0 +1,98 @@
+#!/usr/bin/env python3
+"""Runs every program of the corpus from source and built, in an empty root, and prints a table.
+
+    tests/corpus/run.py [--program PATH] [--python PATH] [NAME ...]
+
+Equal output and exit code are wanted, without an option or note for the program. The modules that the program loads
+when it runs from source are compared with those that the trace found. Exit code 0 when all are alike.
+"""
+
+import argparse
+import json
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+
+HERE = os.path.dirname(os.path.abspath(__file__))
+ROOT = os.path.dirname(os.path.dirname(HERE))
+
+LOADED = """
+import atexit, json, sys
+before = set(sys.modules)
+atexit.register(lambda: open(sys.argv[0] + '.loaded', 'w').write(json.dumps(sorted(set(sys.modules) - before))))
+import runpy
+sys.argv = sys.argv[1:]
+runpy.run_path(sys.argv[0], run_name='__main__')
+"""
+
+
+def host_arguments():
+    """bwrap arguments that show the target's host libraries and nothing else."""
+    with open(os.path.join(ROOT, "notes/hosts/linux-x86_64.toml")) as file:
+        names = re.findall(r'^    "(.*)",$', file.read(), re.M)
+    patterns = [re.compile(re.escape(name).replace(r"\*", ".*") + "$") for name in names]
+    arguments = []
+    for folder, place in (("/lib/x86_64-linux-gnu", "/lib/x86_64-linux-gnu"), ("/lib64", "/lib64")):
+        for name in sorted(os.listdir(folder)):
+            if any(pattern.match(name) for pattern in patterns):
+                arguments += ["--ro-bind", os.path.join(folder, name), os.path.join(place, name)]
+    return arguments
+
+
+def run(command, folder, environment):
+    try:
+        done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, timeout=120, stdin=subprocess.DEVNULL)
+        return done.returncode, done.stdout, done.stderr
+    except subprocess.TimeoutExpired:
+        return None, "", "it did not end"
+
+
+def check(name, options, host, folder):
+    source = os.path.join(folder, name + ".py")
+    shutil.copy(os.path.join(HERE, "programs", name + ".py"), source)
+    environment = {"PATH": "/usr/bin:/bin", "HOME": folder, "LANG": "C.UTF-8", "PYTHONDONTWRITEBYTECODE": "1"}
+    from_source = run([options.python, source], folder, environment)
+    run([options.python, "-c", LOADED, source], folder, environment)
+    built = run([options.program, "build", source, "--runtime", options.python, "--compress", "fast", "-q"], folder, environment)
+    if built[0] != 0:
+        return False, f"not built: {built[2].strip()}", 0, 0, [], 0
+    output = os.path.join(folder, built[1].strip())
+    isolated = ["bwrap", "--unshare-pid", "--unshare-ipc", "--unshare-net", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp",
+                "--dir", "/home/user", "--setenv", "HOME", "/home/user", "--setenv", "LANG", "C.UTF-8", "--setenv", "PATH", "/nowhere", "--chdir", "/home/user",
+                *host, "--ro-bind", output, "/opt/program", "/opt/program"]
+    alone = run(isolated, folder, environment)
+    loaded = json.load(open(source + ".loaded")) if os.path.exists(source + ".loaded") else []
+    graph = json.load(open(os.path.join(os.path.dirname(output), "trace.json")))
+    traced = {unit["name"] for unit in graph["units"] if unit["kind"] in ("code", "extension", "folder", "built-in")}
+    missing = [module for module in loaded if module not in traced and not module.startswith(("__mp_main__", "sitecustomize"))]
+    why = ""
+    if alone[0] != from_source[0]:
+        why = f"exit code {alone[0]} instead of {from_source[0]}: {alone[2].strip().splitlines()[-1:] or alone[1][-200:]}"
+    elif alone[1] != from_source[1]:
+        why = "another output"
+    return not why, why, len(loaded), len(traced), missing, os.path.getsize(output)
+
+
+def main():
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--program", default=os.path.join(ROOT, "build/release/bin/omnistasis"))
+    parser.add_argument("--python", default="/usr/bin/python3")
+    parser.add_argument("names", nargs="*", metavar="NAME")
+    options = parser.parse_args()
+    names = options.names or sorted(file[:-3] for file in os.listdir(os.path.join(HERE, "programs")) if file.endswith(".py"))
+    host = host_arguments()
+    alike_count = 0
+    print(f"{'program':26} {'alike':6} {'size MB':>8} {'loaded':>7} {'traced':>7}  not traced, or why not")
+    for name in names:
+        with tempfile.TemporaryDirectory(prefix="omnistasis-corpus-") as folder:
+            alike, why, loaded, traced, missing, size = check(name, options, host, folder)
+        alike_count += alike
+        print(f"{name:26} {'yes' if alike else 'NO':6} {size / 1e6:8.1f} {loaded:7} {traced:7}  {why or ' '.join(missing[:6])}", flush=True)
+    print(f"{alike_count} passed, {len(names) - alike_count} failed")
+    return alike_count != len(names)
+
+
+sys.exit(main())
