@@ -1,7 +1,7 @@
 # What the program reads while it works: notes, helper programs, the demo. In the build tree it lies where it lies
 # after an installation: ../share/omnistasis, seen from the program.
 set(data_folder ${PROJECT_BINARY_DIR}/share/omnistasis)
-file(GLOB_RECURSE notes CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} notes/*.toml)
+file(GLOB_RECURSE notes CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} notes/*)
 file(GLOB helpers CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} src/runtimes/python/helpers/*.py)
 file(GLOB_RECURSE demo_files CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} demo/harbour/tideboard/*)
 list(FILTER demo_files EXCLUDE REGEX "__pycache__|/out/|[.]so$")

@@ -23,6 +23,7 @@ struct Unanswered {
     std::string name;
     Reason reason;
     std::vector<std::string> near; ///< names that may have been meant
+    std::string unfit; ///< a file that would be it, but is for another version or system; empty where there is none
 };
 
 /// All that one unit asks for.

@@ -95,6 +95,13 @@ Graph GrowingGraph::finish() {
                 {wish.name, wish.reason.file, wish.reason.line, from && units_[*from].of_runtime});
             continue;
         }
+        if (!wish.unfit.empty()) {
+            graph.loose_ends.push_back({"unfit-module", fmt::format("{} is there only for another runtime", wish.name),
+                                        wish.reason.file, wish.reason.line,
+                                        "the application stops when it gets there",
+                                        fmt::format("{} is what was found: install it for this runtime", wish.unfit)});
+            continue;
+        }
         std::string near;
         for (const std::string& name : wish.near) near += fmt::format("{}{}", near.empty() ? "" : ", ", name);
         graph.loose_ends.push_back(

@@ -101,6 +101,17 @@ TEST_CASE("an import that nothing answers is a loose end, and --strict stops the
     CHECK(run.err.find("perhaps") == std::string::npos);
 }
 
+TEST_CASE("a file named as a standard module, and a compiled module for another version, are loose ends") {
+    Workshop workshop("names");
+    workshop.write("a.py", "import queue\nimport fastpart\n");
+    workshop.write("queue.py", "");
+    workshop.write("fastpart.cpython-35m-x86_64-linux-gnu.so", "");
+    auto run = workshop.omnistasis({"trace", "a.py", "-q"});
+    CHECK(run.err.find("queue.py: this file takes the place of the standard module queue") != std::string::npos);
+    CHECK(run.err.find("a.py:2: fastpart is there only for another runtime") != std::string::npos);
+    CHECK(run.err.find("fastpart.cpython-35m-x86_64-linux-gnu.so") != std::string::npos);
+}
+
 TEST_CASE("what Omnistasis did not make stays where it is") {
     Workshop workshop("foreign");
     workshop.write("a.py", "print(1)\n");

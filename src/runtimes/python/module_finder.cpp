@@ -99,6 +99,18 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
     return portions;
 }
 
+std::string ModuleFinder::other_build(const std::string& name) {
+    std::size_t dot = name.rfind('.');
+    const std::vector<std::string>& folders = dot == std::string::npos ? search_path_ : find(name.substr(0, dot)).folders;
+    std::string start = name.substr(dot == std::string::npos ? 0 : dot + 1) + ".";
+    for (const std::string& path : folders)
+        for (const auto& [entry, is_folder] : folder(path).entries) {
+            bool compiled = entry.ends_with(".so") || entry.ends_with(".pyd") || entry.ends_with(".dylib");
+            if (!is_folder && compiled && entry.starts_with(start)) return path + "/" + entry;
+        }
+    return {};
+}
+
 bool ModuleFinder::has_top_level(std::string_view name) {
     std::call_once(top_level_read_, [this] {
         for (const std::string& path : search_path_)

@@ -45,6 +45,10 @@ class ModuleFinder {
     /// The full names of all modules that are directly in a package, or on the search path for "".
     std::vector<std::string> modules_in(const std::string& package);
 
+    /// A compiled module of that name for another version or system than the interpreter's; empty where there is
+    /// none.
+    std::string other_build(const std::string& name);
+
     /// Whether a name could be that of a top-level module; quick, and never wrong with a no.
     bool has_top_level(std::string_view name);
 

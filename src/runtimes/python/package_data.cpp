@@ -33,10 +33,6 @@ struct Passed {
     const std::vector<std::string>& patterns;
 };
 
-bool is_library(const std::string& name) {
-    return name.ends_with(".so") || name.find(".so.") != std::string::npos;
-}
-
 /// An extension module exports PyInit_<name>; a library that ctypes opens does not.
 bool is_extension_module(const std::string& file, const std::string& name) {
     auto mapped = MappedFile::open(file);
@@ -66,20 +62,24 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
         bool unread = std::ranges::any_of(unread_endings,
                                           [&](std::string_view end) { return entry.name.ends_with(end); });
         if (!unread &&
-            !(is_library(entry.name) && is_extension_module(folder + "/" + entry.name, entry.name)))
+            !(is_library_name(entry.name) && is_extension_module(folder + "/" + entry.name, entry.name)))
             files.push_back(path);
     }
     visited.erase(real);
 }
 
 trace::Unit unit_of(const std::string& file, const std::string& root, const Places& places) {
-    bool library = is_library(fs::path(file).filename().string());
+    bool library = is_library_name(fs::path(file).filename().string());
     std::string place = places.of(file, root);
     return {library ? trace::UnitKind::native : trace::UnitKind::data, place, file, place,
             places.is_own(root)};
 }
 
 } // namespace
+
+bool is_library_name(const std::string& name) {
+    return name.ends_with(".so") || name.find(".so.") != std::string::npos;
+}
 
 std::vector<std::string> readable_files(const std::string& folder, bool build_files,
                                         const std::vector<std::string>& without) {

@@ -63,9 +63,10 @@ std::string top_of(const std::string& name) { return name.substr(0, name.find('.
 
 class PythonRuntime : public trace::Runtime {
   public:
-    PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers)
+    PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
+                  std::filesystem::path notes_folder)
         : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
-          helpers_(std::move(helpers)), places_(project_, facts_), finder_(facts_, search_path()) {
+          helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), places_(project_, facts_), finder_(facts_, search_path()) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
@@ -130,6 +131,7 @@ class PythonRuntime : public trace::Runtime {
     void want(const std::string& name, const Reason& reason, Expansion& out);
     void want_pattern(const std::string& pattern, const Reason& reason, Expansion& out);
     std::string absolute_module(const Request& request, const std::string& from);
+    void note_shadowing(const Unit& unit, Expansion& out);
     bool has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan);
     void answer(const Unit& unit, const Request& request, Expansion& out);
     void answer_entry_point(const Request& request, const Reason& reason, Expansion& out);
@@ -152,6 +154,7 @@ class PythonRuntime : public trace::Runtime {
     Facts facts_;
     Notes notes_;
     std::filesystem::path helpers_;
+    std::filesystem::path notes_folder_;
     Places places_;
     ModuleFinder finder_;
     ScanFacts scan_facts_;
@@ -163,6 +166,7 @@ class PythonRuntime : public trace::Runtime {
     std::mutex mutex_;
     std::vector<Scanned> scanned_;
     std::size_t settled_ = 0;
+    std::set<std::string> import_suffixes_;  ///< what import calls put behind names that they compute
     std::set<std::string> by_name_packages_; ///< top-level packages known to import by name
     std::once_flag distributions_read_;
     std::vector<Distribution> distributions_;
@@ -246,7 +250,8 @@ void PythonRuntime::want(const std::string& name, const Reason& reason, Expansio
             Reason why = reason;
             why.optional |= made_at_run_time;
             out.unanswered.push_back(
-                {part, why, why.optional ? std::vector<std::string>() : near_names(part)});
+                {part, why, why.optional ? std::vector<std::string>() : near_names(part),
+                 why.optional ? std::string() : finder_.other_build(part)});
             return;
         }
         Reason why = reason;
@@ -279,7 +284,7 @@ void PythonRuntime::want_pattern(const std::string& pattern, const Reason& reaso
             open.insert(open.end(), inner.begin(), inner.end());
         }
     }
-    if (matches == 0 && !reason.optional) out.unanswered.push_back({pattern, reason, near_names(package)});
+    if (matches == 0 && !reason.optional) out.unanswered.push_back({pattern, reason, near_names(package), {}});
 }
 
 Result<Expansion> PythonRuntime::roots() {
@@ -343,6 +348,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
                 {"computed-import", "a module is imported by a computed name", unit.file, line,
                  "the module is missing from the output unless something else brings it in",
                  "name the modules with --include or trace.include"});
+    note_shadowing(self, out);
     apply_metadata(self, scanned.result, out);
     want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
     if (!scanned.own && !scanned.standard) want_system_paths(self, scanned.result, out);
@@ -392,6 +398,22 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
         if (!certain || tried.computed) return false;
     }
     return true;
+}
+
+/// A file of the project that has the name of a module of the standard library is taken in its place, by the
+/// library's own modules too.
+void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
+    if (!unit.own || unit.name.find('.') != std::string::npos || unit.name == "__main__") return;
+    for (const std::string& library : {facts_.standard_library, facts_.platform_library}) {
+        std::error_code ignored;
+        fs::path base = fs::path(library) / unit.name;
+        if (!fs::exists(base.string() + ".py", ignored) && !fs::exists(base / "__init__.py", ignored)) continue;
+        out.loose_ends.push_back({"shadows-standard",
+                                  fmt::format("this file takes the place of the standard module {}", unit.name),
+                                  unit.file, 0, "whatever imports that module gets this file, packages too",
+                                  "give the file another name, unless that is what you want"});
+        return;
+    }
 }
 
 void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& out) {
@@ -499,7 +521,7 @@ void PythonRuntime::answer_entry_point(const Request& request, const Reason& rea
         if (auto entry = in_group->second.find(name); entry != in_group->second.end())
             return want(entry->second.substr(0, entry->second.find(':')), reason, out);
     }
-    out.unanswered.push_back({fmt::format("the entry point {} of {}", name, wanted), reason, {}});
+    out.unanswered.push_back({fmt::format("the entry point {} of {}", name, wanted), reason, {}, {}});
 }
 
 void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out) {
@@ -580,6 +602,10 @@ void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result
         while (path.ends_with('/')) path.pop_back();
         fs::path inner = fs::path(path).lexically_relative("/usr/share");
         bool in_share = path.starts_with("/usr/share/");
+        // A configuration file in /etc is the package's own where it has the package's name.
+        if (path.starts_with("/etc/") && !path.starts_with("/etc/ssl/certs/") &&
+            path.find(top_of(unit.name)) == std::string::npos)
+            continue;
         if (in_share && std::ranges::find(shared, inner.begin()->string()) != shared.end()) continue;
         std::error_code ignored;
         std::string place = "share/" + (in_share ? inner.string() : path.substr(1));
@@ -638,11 +664,16 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
             for (std::string candidate : data.from) {
                 for (auto [word, value] :
                      {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
-                      {"{package}", fs::path(unit.file).parent_path().string()}})
+                      {"{package}", fs::path(unit.file).parent_path().string()},
+                                           {"{notes}", notes_folder_.string()}})
                     if (std::size_t at = candidate.find(word); at != std::string::npos)
                         candidate.replace(at, word.size(), value);
                 if (fs::is_regular_file(candidate)) {
-                    out.needs.push_back({{UnitKind::data, data.to, candidate, data.to, false}, reason});
+                    auto content = MappedFile::open(candidate);
+                    bool native = content && native::looks_like_elf(content->bytes());
+                    out.needs.push_back({{native ? UnitKind::native : UnitKind::data, data.to, candidate, data.to,
+                                          false, false},
+                                         reason});
                     break;
                 }
                 if (!fs::is_directory(candidate) ||
@@ -650,8 +681,8 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                     continue;
                 for (const std::string& file : readable_files(candidate, true, data.without)) {
                     std::string place = data.to + "/" + file;
-                    out.needs.push_back(
-                        {{UnitKind::data, place, candidate + "/" + file, place, false}, reason});
+                    UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
+                    out.needs.push_back({{kind, place, candidate + "/" + file, place, false, false}, reason});
                 }
                 break;
             }
@@ -666,6 +697,11 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
     while (!name.empty()) {
         const FoundModule& found = finder_.find(name);
         if (found && found.kind != FoundModule::Kind::namespace_package) {
+            // import_module("%s.base" % name)
+            if (whole && found.is_package)
+                for (const std::string& suffix : import_suffixes_)
+                    if (finder_.find(name + suffix))
+                        want(name + suffix, {"names", scanned.file, string.line, true}, out);
             bool same_package = top_of(name) == top_of(scanned.name);
             bool is_class_path = name.find('.') != std::string::npos || scanned.own;
             if (places_.is_standard(found.root) && !whole) return;
@@ -692,6 +728,8 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     std::sort(scanned_.begin() + static_cast<std::ptrdiff_t>(settled_), scanned_.end(),
               [](const Scanned& left, const Scanned& right) { return left.name < right.name; });
     std::size_t before = by_name_packages_.size();
+    for (std::size_t i = settled_; i < scanned_.size(); ++i)
+        for (const StringAt& suffix : scanned_[i].result.import_suffixes) import_suffixes_.insert(suffix.text);
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
         if (scanned_[i].result.imports_by_name && !scanned_[i].standard)
             by_name_packages_.insert(top_of(scanned_[i].name));
@@ -844,7 +882,7 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
     auto notes = read_notes(data / "notes" / "python");
     if (!notes) return tl::make_unexpected(notes.error());
     return std::unique_ptr<trace::Runtime>(
-        std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python"));
+        std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python", data / "notes" / "python"));
 }
 
 } // namespace omnistasis::python

@@ -365,7 +365,7 @@ class Scanner {
         if (joined || token.text.size() > 200) return;
         if (is_dotted_name(token.text))
             result_.dotted_strings.push_back({std::string(token.text), token.line});
-        if (token.text.starts_with("/usr/share/") || token.text.starts_with("/etc/ssl/"))
+        if (token.text.starts_with("/usr/share/") || token.text.starts_with("/etc/"))
             result_.system_paths.push_back({string_value(token), token.line});
         if (may_be_path(token.text)) result_.path_strings.push_back({string_value(token), token.line});
     }
@@ -448,9 +448,25 @@ class Scanner {
         if (texts.empty() && may_be_computed && name_like) result_.computed_codec = line;
     }
 
+    /// The last string of an expression, behind its last field, where it goes on with a dot and a name.
+    void note_import_suffix(Tokens expression) {
+        for (const Token& token : expression) {
+            if (token.kind != TokenKind::string || token.bytes) continue;
+            std::string_view text = token.text;
+            std::size_t dot = text.rfind('.');
+            bool behind_field = dot != std::string_view::npos && dot > 0 &&
+                                (text[dot - 1] == '}' || text[dot - 1] == 's');
+            bool alone = dot == 0 && expression.size() > 1;
+            if ((behind_field && text.find_first_of("{%") != std::string_view::npos) || alone)
+                if (is_dotted_name("x" + std::string(text.substr(dot))))
+                    result_.import_suffixes.push_back({std::string(text.substr(dot)), token.line});
+        }
+    }
+
     void read_import_call(const Token& callee, const std::vector<Tokens>& arguments) {
         bool is_statement_like = callee.is("__import__") || callee.is("import_module");
         if (arguments.empty()) return;
+        note_import_suffix(arguments[0]);
         std::vector<PossibleText> names = constants_.evaluate(arguments[0]);
         if (names.empty()) {
             if (is_statement_like) result_.unknown_imports.push_back(callee.line);

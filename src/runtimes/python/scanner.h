@@ -48,6 +48,7 @@ struct StringAt {
 struct ScanResult {
     std::vector<Request> requests;
     std::vector<std::uint32_t> unknown_imports; ///< lines of import calls with a name that can't be known
+    std::vector<StringAt> import_suffixes;      ///< ".base" of import_module(f"{name}.base")
     std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c)
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
     std::vector<StringAt> system_paths;         ///< string constants that begin as folders of the system's data do

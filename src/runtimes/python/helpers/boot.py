@@ -56,6 +56,9 @@ def _with_moved_paths(code, moved):
 class StoreLoader(external.FileLoader, external._LoaderBasics):
     """Loads a module whose code is in the store. Its path is where its source would be."""
 
+    def exec_module(self, module):
+        _execute(super().exec_module, module)
+
     def get_code(self, fullname):
         entry = INDEX["__main__" if self.path == _MAIN_FILE else fullname]
         code = marshal.loads(_read(entry[0], entry[1]))
@@ -74,29 +77,41 @@ def _with_environment(function, variables):
     """Calls a function with more variables in the process's environment, and none left behind."""
 
     def call(*arguments, **options):
-        before = {}
+        from os import environ
+
+        before = {name: environ.get(name) for name in variables}
         for name, place in variables.items():
-            before[name] = posix.environ.get(name.encode())
-            posix.putenv(name, TREE + "/" + place)
+            environ[name] = TREE + "/" + place
         try:
             return function(*arguments, **options)
         finally:
             for name, value in before.items():
                 if value is None:
-                    posix.unsetenv(name)
+                    environ.pop(name, None)
                 else:
-                    posix.putenv(name.encode(), value)
+                    environ[name] = value
 
     call.__name__ = call.__qualname__ = function.__name__
     call.__doc__ = function.__doc__
     return call
 
 
+def _execute(execute, module):
+    """Executes a module, with the variables that its notes want set around that and around its functions."""
+    during = CONFIG["during"].get(module.__name__)
+    if during is None:
+        return execute(module)
+    if "import" in during:
+        execute = _with_environment(execute, during["import"])
+    execute(module)
+    for name, variables in during.items():
+        if name != "import":
+            setattr(module, name, _with_environment(getattr(module, name), variables))
+
+
 class ExtensionLoader(external.ExtensionFileLoader):
     def exec_module(self, module):
-        super().exec_module(module)
-        for name, variables in CONFIG["during"].get(self.name, {}).items():
-            setattr(module, name, _with_environment(getattr(module, name), variables))
+        _execute(super().exec_module, module)
 
 
 def _spec_of(name, entry):
