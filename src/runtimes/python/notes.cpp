@@ -53,11 +53,12 @@ class NoteReader {
         Note note;
         std::vector<std::string> modules;
         for (const auto& [key, value] : table) {
-            if (key == "module" || key == "include" || key == "leave_out") {
+            if (key == "module" || key == "include" || key == "leave_out" || key == "parts") {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
                 (key == "module"    ? modules
                  : key == "include" ? note.include
+                 : key == "parts"   ? note.parts
                                     : note.leave_out) = std::move(*names);
             } else if (key == "why" && value.is_string()) {
                 note.why = value.as_string()->get();

@@ -24,6 +24,8 @@ struct Note {
     std::vector<std::string> include; ///< modules; `name.*` for all in a package
     /// Modules that this one imports in some case that does not come up in a built application.
     std::vector<std::string> leave_out;
+    /// What it looks for in packages that strings name: ".apps", or ".commands.*" for all in a package.
+    std::vector<std::string> parts;
     /// Modules that are needed when a name occurs anywhere outside of this module: name, modules.
     std::map<std::string, std::vector<std::string>> when_named;
     /// Names that the module makes while it runs, to the modules that they are.

@@ -1,6 +1,7 @@
 #include "runtimes/python/python_runtime.h"
 
 #include "native/elf_reader.h"
+#include "native/loader_cache.h"
 #include "runtimes/python/distributions.h"
 #include "runtimes/python/module_finder.h"
 #include "runtimes/python/module_store.h"
@@ -8,6 +9,7 @@
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/places.h"
 #include "runtimes/python/scanner.h"
+#include "runtimes/python/typelib.h"
 #include "support/files.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
@@ -57,6 +59,13 @@ constexpr auto is_name_byte = [] {
 std::string parent_of(const std::string& name) {
     std::size_t dot = name.rfind('.');
     return dot == std::string::npos ? std::string() : name.substr(0, dot);
+}
+
+/// What follows `prefix` in a name, where that is a single part; else nothing.
+std::string relative_name(const std::string& name, std::string_view prefix) {
+    if (!name.starts_with(prefix)) return {};
+    std::string rest = name.substr(prefix.size());
+    return rest.find('.') == std::string::npos ? rest : std::string();
 }
 
 std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
@@ -142,6 +151,7 @@ class PythonRuntime : public trace::Runtime {
     void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
                      Expansion& out);
+    void want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason, Expansion& out);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
@@ -348,6 +358,13 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
                 {"computed-import", "a module is imported by a computed name", unit.file, line,
                  "the module is missing from the output unless something else brings it in",
                  "name the modules with --include or trace.include"});
+    for (const Request& request : scanned.result.requests) {
+        bool from = request.level == 0 && request.module == "gi.repository" && !request.name.empty();
+        std::string name = from ? request.name : relative_name(request.module, "gi.repository.");
+        if (!name.empty())
+            want_typelib(name, scanned.result, {"imports, as an introspected library,", unit.file, request.line, true},
+                         out);
+    }
     note_shadowing(self, out);
     apply_metadata(self, scanned.result, out);
     want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
@@ -654,6 +671,38 @@ void PythonRuntime::want_codecs(const ScanResult& result, const std::string& fil
             {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
 }
 
+/// A namespace of an introspected library: its description, those that it depends on, and the libraries themselves.
+void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason,
+                                 Expansion& out) {
+    want("gi.overrides." + name, reason, out);
+    std::vector<std::string> versions;
+    for (const StringAt& string : scan.path_strings) versions.push_back(string.text);
+    static const native::LoaderCache libraries = native::LoaderCache::read();
+    std::vector<std::string> open{find_typelib(name, versions)};
+    std::set<std::string> seen;
+    for (std::size_t i = 0; i < open.size(); ++i) {
+        auto file = MappedFile::open(open[i]);
+        if (open[i].empty() || !seen.insert(open[i]).second || !file) continue;
+        auto typelib = read_typelib(file->bytes());
+        if (!typelib) continue;
+        std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
+        out.needs.push_back({{UnitKind::data, place, open[i], place, false, false}, reason});
+        for (const std::string& dependency : typelib->dependencies) {
+            std::size_t dash = dependency.rfind('-');
+            if (dash != std::string::npos)
+                open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
+        }
+        for (const std::string& library : typelib->libraries)
+            for (const std::string& found : libraries.find(fs::path(library).filename().string())) {
+                std::error_code failed;
+                std::string real = fs::canonical(found, failed).string();
+                std::string to = "lib/" + fs::path(library).filename().string();
+                if (!failed) out.needs.push_back({{UnitKind::native, to, real, to, false, false}, reason});
+                break;
+            }
+    }
+}
+
 void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
     auto [first, last] = notes_.equal_range(unit.name);
     for (auto entry = first; entry != last; ++entry) {
@@ -699,9 +748,11 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
         if (found && found.kind != FoundModule::Kind::namespace_package) {
             // import_module("%s.base" % name)
             if (whole && found.is_package)
-                for (const std::string& suffix : import_suffixes_)
-                    if (finder_.find(name + suffix))
-                        want(name + suffix, {"names", scanned.file, string.line, true}, out);
+                for (const std::string& suffix : import_suffixes_) {
+                    bool there = finder_.find(name + suffix.substr(0, suffix.find(".*"))).kind !=
+                                 FoundModule::Kind::absent;
+                    if (there) want_pattern(name + suffix, {"names", scanned.file, string.line, true}, out);
+                }
             bool same_package = top_of(name) == top_of(scanned.name);
             bool is_class_path = name.find('.') != std::string::npos || scanned.own;
             if (places_.is_standard(found.root) && !whole) return;
@@ -727,6 +778,8 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     // In the order of names: the order of scanning depends on the threads.
     std::sort(scanned_.begin() + static_cast<std::ptrdiff_t>(settled_), scanned_.end(),
               [](const Scanned& left, const Scanned& right) { return left.name < right.name; });
+    for (const auto& [module, note] : notes_)
+        if (ids.contains(module)) import_suffixes_.insert(note.parts.begin(), note.parts.end());
     std::size_t before = by_name_packages_.size();
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
         for (const StringAt& suffix : scanned_[i].result.import_suffixes) import_suffixes_.insert(suffix.text);

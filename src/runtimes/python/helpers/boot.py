@@ -106,7 +106,9 @@ def _execute(execute, module):
     execute(module)
     for name, variables in during.items():
         if name != "import":
-            setattr(module, name, _with_environment(getattr(module, name), variables))
+            owner, _, function = name.rpartition(".")
+            owner = getattr(module, owner) if owner else module
+            setattr(owner, function, _with_environment(getattr(owner, function), variables))
 
 
 class ExtensionLoader(external.ExtensionFileLoader):
