@@ -101,7 +101,8 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
 
 std::string ModuleFinder::other_build(const std::string& name) {
     std::size_t dot = name.rfind('.');
-    const std::vector<std::string>& folders = dot == std::string::npos ? search_path_ : find(name.substr(0, dot)).folders;
+    const std::vector<std::string>& folders =
+        dot == std::string::npos ? search_path_ : find(name.substr(0, dot)).folders;
     std::string start = name.substr(dot == std::string::npos ? 0 : dot + 1) + ".";
     for (const std::string& path : folders)
         for (const auto& [entry, is_folder] : folder(path).entries) {
@@ -111,15 +112,21 @@ std::string ModuleFinder::other_build(const std::string& name) {
     return {};
 }
 
-bool ModuleFinder::has_top_level(std::string_view name) {
-    std::call_once(top_level_read_, [this] {
-        for (const std::string& path : search_path_)
-            for (const auto& [entry, is_folder] : folder(path).entries)
-                top_level_.insert(entry.substr(0, entry.find('.')));
-        top_level_.insert(facts_.built_in.begin(), facts_.built_in.end());
-        for (const auto& [module, path] : facts_.editable) top_level_.insert(module);
-    });
-    return top_level_.contains(name);
+bool ModuleFinder::may_have(const std::string& package, std::string_view name) {
+    {
+        std::shared_lock lock(mutex_);
+        if (auto known = stems_.find(package); known != stems_.end()) return known->second->contains(name);
+    }
+    auto stems = std::make_unique<Stems>();
+    for (const std::string& path : package.empty() ? search_path_ : find(package).folders)
+        for (const auto& [entry, is_folder] : folder(path).entries)
+            stems->insert(entry.substr(0, entry.find('.')));
+    if (package.empty()) {
+        stems->insert(facts_.built_in.begin(), facts_.built_in.end());
+        for (const auto& [module, path] : facts_.editable) stems->insert(module);
+    }
+    std::unique_lock lock(mutex_);
+    return stems_.try_emplace(package, std::move(stems)).first->second->contains(name);
 }
 
 std::vector<std::string> ModuleFinder::modules_in(const std::string& package) {

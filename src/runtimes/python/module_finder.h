@@ -45,12 +45,13 @@ class ModuleFinder {
     /// The full names of all modules that are directly in a package, or on the search path for "".
     std::vector<std::string> modules_in(const std::string& package);
 
-    /// A compiled module of that name for another version or system than the interpreter's; empty where there is
-    /// none.
+    /// A compiled module of that name for another version or system than the interpreter's; empty where there
+    /// is none.
     std::string other_build(const std::string& name);
 
-    /// Whether a name could be that of a top-level module; quick, and never wrong with a no.
-    bool has_top_level(std::string_view name);
+    /// Whether a name could be that of a module in a package, or of a top-level one for ""; quick, and never
+    /// wrong with a no.
+    bool may_have(const std::string& package, std::string_view name);
 
   private:
     struct TextHash {
@@ -67,9 +68,9 @@ class ModuleFinder {
 
     const Facts& facts_;
     std::vector<std::string> search_path_;
-    std::once_flag top_level_read_;
-    std::unordered_set<std::string, TextHash, std::equal_to<>>
-        top_level_; ///< stems of all that lies on the search path
+    using Stems = std::unordered_set<std::string, TextHash, std::equal_to<>>;
+    std::unordered_map<std::string, std::unique_ptr<Stems>>
+        stems_; ///< of all that lies in a package's folders
     std::shared_mutex mutex_;
     std::unordered_map<std::string, std::unique_ptr<Folder>> folders_;
     std::unordered_map<std::string, std::unique_ptr<FoundModule>> found_;

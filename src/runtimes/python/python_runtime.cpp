@@ -1,35 +1,18 @@
 #include "runtimes/python/python_runtime.h"
 
-#include "native/elf_reader.h"
-#include "native/loader_cache.h"
-#include "runtimes/python/distributions.h"
-#include "runtimes/python/module_finder.h"
-#include "runtimes/python/module_store.h"
-#include "runtimes/python/notes.h"
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/places.h"
-#include "runtimes/python/scanner.h"
-#include "runtimes/python/typelib.h"
-#include "support/files.h"
+#include "runtimes/python/python_tracing.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
 
 #include <algorithm>
 #include <array>
-#include <cctype>
 #include <fmt/format.h>
-#include <set>
-#include <unordered_set>
+#include <unordered_map>
 
 namespace omnistasis::python {
 
 namespace {
-
-using trace::Expansion;
-using trace::Need;
-using trace::Reason;
-using trace::Unit;
-using trace::UnitKind;
 
 /// Modules that the interpreter imports by itself, whatever the application does.
 constexpr std::array<std::string_view, 10> always_needed{"encodings",
@@ -43,24 +26,6 @@ constexpr std::array<std::string_view, 10> always_needed{"encodings",
                                                          "os",
                                                          "_sitebuiltins"};
 
-/// Parts of the standard library that nothing imports by a name in a string by chance.
-constexpr std::array<std::string_view, 8> never_by_chance{"test", "idlelib",     "turtledemo", "lib2to3",
-                                                          "this", "antigravity", "turtle",     "distutils"};
-
-/// Bytes of dotted names.
-constexpr auto is_name_byte = [] {
-    std::array<bool, 256> table{};
-    for (unsigned char c :
-         std::string_view("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_."))
-        table[c] = true;
-    return table;
-}();
-
-std::string parent_of(const std::string& name) {
-    std::size_t dot = name.rfind('.');
-    return dot == std::string::npos ? std::string() : name.substr(0, dot);
-}
-
 /// What follows `prefix` in a name, where that is a single part; else nothing.
 std::string relative_name(const std::string& name, std::string_view prefix) {
     if (!name.starts_with(prefix)) return {};
@@ -68,121 +33,7 @@ std::string relative_name(const std::string& name, std::string_view prefix) {
     return rest.find('.') == std::string::npos ? rest : std::string();
 }
 
-std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
-
-class PythonRuntime : public trace::Runtime {
-  public:
-    PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
-                  std::filesystem::path notes_folder)
-        : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
-          helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), places_(project_, facts_), finder_(facts_, search_path()) {
-        scan_facts_.major = facts_.major;
-        scan_facts_.minor = facts_.minor;
-        scan_facts_.platform = facts_.platform;
-        for (const auto& [module, note] : notes_)
-            stands_for_.insert(note.stands_for.begin(), note.stands_for.end());
-        for (const auto& [module, note] : notes_)
-            for (const auto& [name, modules] : note.when_named) {
-                watched_.add(name);
-                named_rules_.emplace(name, std::pair(module, modules));
-            }
-        scan_facts_.watched = &watched_;
-    }
-
-    std::string title() const override {
-        return fmt::format("Python {}.{}.{}", facts_.major, facts_.minor, facts_.micro);
-    }
-
-    Result<Expansion> roots() override;
-    Expansion expand(const Unit& unit) override;
-    std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
-    std::filesystem::path program() const override { return facts_.program; }
-    Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
-                                                    Observer& observer) override;
-
-    std::string application_place() const override { return places_.of_root(project_.folder.string()); }
-    trace::Start start() const override {
-        return {program_place(),
-                {"-E", "-s", "-S", "{tree}/" + places_.library() + "/_omnistasis_main.pyc", "{self}",
-                 "{arguments}"}};
-    }
-    std::vector<trace::InnerLauncher> inner_launchers() const override {
-        return {{interpreter_place(), {program_place(), {"-E", "-s", "-S", "{arguments}"}}}};
-    }
-
-  private:
-    /// What the settling pass looks at.
-    struct Scanned {
-        std::string name;
-        std::string file;
-        std::string root;
-        bool own = false;
-        bool standard = false;
-        ScanResult result;
-    };
-
-    std::string entry_file() const { return (project_.folder / project_.entry).string(); }
-    /// The interpreter carries the application's name, so that lists of processes show that one.
-    std::string program_place() const {
-        std::string place = "bin/" + project_.name;
-        return place == interpreter_place() ? place + "-program" : place;
-    }
-    /// What sys.executable names: a launcher that starts the interpreter as isolated as we do.
-    std::string interpreter_place() const {
-        return "bin/" + std::filesystem::path(facts_.program).filename().string();
-    }
-    std::string entry_module() const;
-    std::string main_folder() const;
-    std::vector<std::string> search_path() const;
-    bool excluded(const std::string& name) const;
-
-    Unit unit_of(const std::string& name, const FoundModule& found) const;
-    void want(const std::string& name, const Reason& reason, Expansion& out);
-    void want_pattern(const std::string& pattern, const Reason& reason, Expansion& out);
-    std::string absolute_module(const Request& request, const std::string& from);
-    void note_shadowing(const Unit& unit, Expansion& out);
-    bool has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan);
-    void answer(const Unit& unit, const Request& request, Expansion& out);
-    void answer_entry_point(const Request& request, const Reason& reason, Expansion& out);
-    void answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out);
-    void scan_source(const Unit& unit, Expansion& out);
-    void scan_extension(const Unit& unit, Expansion& out);
-    void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
-    void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
-    void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
-                     Expansion& out);
-    void want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason, Expansion& out);
-    void apply_notes(const Unit& unit, Expansion& out);
-    void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
-    void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
-    const std::vector<Distribution>& distributions();
-    void want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out);
-    std::vector<std::string> near_names(const std::string& name);
-    bool covered_by_include(const std::string& prefix) const;
-
-    Project project_;
-    Facts facts_;
-    Notes notes_;
-    std::filesystem::path helpers_;
-    std::filesystem::path notes_folder_;
-    Places places_;
-    ModuleFinder finder_;
-    ScanFacts scan_facts_;
-    WatchedNames watched_;
-    std::map<std::string, std::string> stands_for_; ///< names that a note knows, to the modules that they are
-    std::map<std::string, std::map<std::string, std::string>> moved_; ///< module, path of the system, place
-    /// Name that occurs, to the module that must be there too and what is needed then.
-    std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules_;
-    std::mutex mutex_;
-    std::vector<Scanned> scanned_;
-    std::size_t settled_ = 0;
-    std::set<std::string> import_suffixes_;  ///< what import calls put behind names that they compute
-    std::set<std::string> by_name_packages_; ///< top-level packages known to import by name
-    std::once_flag distributions_read_;
-    std::vector<Distribution> distributions_;
-    std::vector<StoredName> stored_names_;
-    BootConfig boot_;
-};
+} // namespace
 
 std::string PythonRuntime::entry_module() const {
     // A package's __main__.py runs as the package does: python -m package.
@@ -259,9 +110,8 @@ void PythonRuntime::want(const std::string& name, const Reason& reason, Expansio
             bool made_at_run_time = !parent_of(part).empty() && parent && !parent.is_package;
             Reason why = reason;
             why.optional |= made_at_run_time;
-            out.unanswered.push_back(
-                {part, why, why.optional ? std::vector<std::string>() : near_names(part),
-                 why.optional ? std::string() : finder_.other_build(part)});
+            out.unanswered.push_back({part, why, why.optional ? std::vector<std::string>() : near_names(part),
+                                      why.optional ? std::string() : finder_.other_build(part)});
             return;
         }
         Reason why = reason;
@@ -294,7 +144,8 @@ void PythonRuntime::want_pattern(const std::string& pattern, const Reason& reaso
             open.insert(open.end(), inner.begin(), inner.end());
         }
     }
-    if (matches == 0 && !reason.optional) out.unanswered.push_back({pattern, reason, near_names(package), {}});
+    if (matches == 0 && !reason.optional)
+        out.unanswered.push_back({pattern, reason, near_names(package), {}});
 }
 
 Result<Expansion> PythonRuntime::roots() {
@@ -362,8 +213,8 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
         bool from = request.level == 0 && request.module == "gi.repository" && !request.name.empty();
         std::string name = from ? request.name : relative_name(request.module, "gi.repository.");
         if (!name.empty())
-            want_typelib(name, scanned.result, {"imports, as an introspected library,", unit.file, request.line, true},
-                         out);
+            want_typelib(name, scanned.result,
+                         {"imports, as an introspected library,", unit.file, request.line, true}, out);
     }
     note_shadowing(self, out);
     apply_metadata(self, scanned.result, out);
@@ -424,11 +275,13 @@ void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
     for (const std::string& library : {facts_.standard_library, facts_.platform_library}) {
         std::error_code ignored;
         fs::path base = fs::path(library) / unit.name;
-        if (!fs::exists(base.string() + ".py", ignored) && !fs::exists(base / "__init__.py", ignored)) continue;
-        out.loose_ends.push_back({"shadows-standard",
-                                  fmt::format("this file takes the place of the standard module {}", unit.name),
-                                  unit.file, 0, "whatever imports that module gets this file, packages too",
-                                  "give the file another name, unless that is what you want"});
+        if (!fs::exists(base.string() + ".py", ignored) && !fs::exists(base / "__init__.py", ignored))
+            continue;
+        out.loose_ends.push_back(
+            {"shadows-standard",
+             fmt::format("this file takes the place of the standard module {}", unit.name), unit.file, 0,
+             "whatever imports that module gets this file, packages too",
+             "give the file another name, unless that is what you want"});
         return;
     }
 }
@@ -507,238 +360,6 @@ void PythonRuntime::answer_family(const Unit& unit, const Request& request, cons
              fmt::format("settle it with --include '{}*' or the names that are needed", request.module)});
 }
 
-const std::vector<Distribution>& PythonRuntime::distributions() {
-    std::call_once(distributions_read_, [this] { distributions_ = find_distributions(search_path()); });
-    return distributions_;
-}
-
-void PythonRuntime::want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out) {
-    fs::path folder = distribution.folder;
-    auto add = [&](const fs::path& file, const std::string& place) {
-        out.needs.push_back({{UnitKind::data, place, file.string(), place, false}, reason});
-    };
-    std::string base = places_.site_packages() + "/" + folder.filename().string();
-    if (distribution.is_file) return add(folder, base);
-    for (const char* name : {"METADATA", "PKG-INFO", "entry_points.txt", "top_level.txt"})
-        if (fs::exists(folder / name)) add(folder / name, base + "/" + name);
-}
-
-void PythonRuntime::answer_entry_point(const Request& request, const Reason& reason, Expansion& out) {
-    std::size_t first = request.module.find('\n');
-    std::size_t second = request.module.find('\n', first + 1);
-    std::string wanted = request.module.substr(0, first);
-    wanted = normalized_distribution_name(wanted.substr(0, wanted.find_first_of("=<>!~ [")));
-    std::string group = request.module.substr(first + 1, second - first - 1);
-    std::string name = request.module.substr(second + 1);
-    for (const Distribution& distribution : distributions()) {
-        if (distribution.name != wanted) continue;
-        want_metadata(distribution, reason, out);
-        auto in_group = distribution.entry_points.find(group);
-        if (in_group == distribution.entry_points.end()) break;
-        if (auto entry = in_group->second.find(name); entry != in_group->second.end())
-            return want(entry->second.substr(0, entry->second.find(':')), reason, out);
-    }
-    out.unanswered.push_back({fmt::format("the entry point {} of {}", name, wanted), reason, {}, {}});
-}
-
-void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out) {
-    if (places_.is_standard(finder_.find(unit.name).root)) return;
-    for (const StringAt& asked : result.distributions) {
-        std::string name = normalized_distribution_name(asked.text);
-        for (const Distribution& distribution : distributions())
-            if (distribution.name == name)
-                want_metadata(distribution, {"asks for the metadata of", unit.file, asked.line, false}, out);
-    }
-    for (const StringAt& group : result.entry_point_groups)
-        for (const Distribution& distribution : distributions()) {
-            auto entries = distribution.entry_points.find(group.text);
-            if (entries == distribution.entry_points.end()) continue;
-            Reason reason{"asks for the entry points " + group.text + " of", unit.file, group.line, true};
-            want_metadata(distribution, reason, out);
-            for (const auto& [name, value] : entries->second)
-                want(value.substr(0, value.find(':')), reason, out);
-        }
-}
-
-/// Compiled modules keep the names that they import as zero-ended strings.
-void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
-    const FoundModule& found = finder_.find(unit.name);
-    if (places_.is_standard(found.root)) return; // the notes know these
-    auto file = MappedFile::open(unit.file);
-    if (!file || file->text().find("PyImport_") == std::string_view::npos) return;
-    auto elf = native::read_elf(file->bytes(), unit.file);
-    if (!elf) return;
-    std::unordered_set<std::string_view> seen;
-    Reason reason{"holds the name of", unit.file, 0, true};
-    for (const native::ElfSegment& segment : elf->segments) {
-        constexpr std::uint32_t load = 1, executable = 1;
-        if (segment.type != load || (segment.flags & executable) != 0) continue;
-        std::string_view text = file->text().substr(segment.offset, segment.file_size);
-        while (!text.empty()) {
-            std::string_view word = text.substr(0, text.find('\0'));
-            text.remove_prefix(std::min(word.size() + 1, text.size()));
-            bool fits =
-                word.size() > 1 && word.size() <= 100 && word.front() != '.' && word.back() != '.' &&
-                (word.front() < '0' || word.front() > '9') &&
-                std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
-            if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second)
-                want_word(unit, std::string(word), reason, out);
-        }
-    }
-}
-
-/// A word in a compiled module that is the name of a module which it could import.
-void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason,
-                              Expansion& out) {
-    std::string top = top_of(name);
-    bool dotted = name.size() > top.size();
-    // A relative import keeps the last part of the name only.
-    if (std::string package = parent_of(unit.name); !dotted && !package.empty()) {
-        const FoundModule& sibling = finder_.find(package + "." + name);
-        if (sibling && sibling.kind != FoundModule::Kind::namespace_package)
-            want(package + "." + name, reason, out);
-    }
-    if (std::ranges::find(never_by_chance, top) != never_by_chance.end() || !finder_.has_top_level(top))
-        return;
-    const FoundModule& module = finder_.find(name);
-    if (!module || module.kind == FoundModule::Kind::namespace_package) return;
-    if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in ||
-        module.kind == FoundModule::Kind::extension || top == top_of(unit.name))
-        want(name, reason, out);
-}
-
-/// Paths of the system's data folders in a package, as distributions write them into packages that they split:
-/// the files come along, and the paths lead into the app tree.
-void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out) {
-    // What belongs to the desktop or to no package in particular.
-    static constexpr std::array<std::string_view, 14> shared{
-        "fonts", "icons", "themes", "doc",    "man",  "info",   "locale",
-        "mime",  "X11",   "pixmaps", "dict", "sounds", "applications", "glib-2.0"};
-    for (const StringAt& string : result.system_paths) {
-        std::string path = string.text;
-        while (path.ends_with('/')) path.pop_back();
-        fs::path inner = fs::path(path).lexically_relative("/usr/share");
-        bool in_share = path.starts_with("/usr/share/");
-        // A configuration file in /etc is the package's own where it has the package's name.
-        if (path.starts_with("/etc/") && !path.starts_with("/etc/ssl/certs/") &&
-            path.find(top_of(unit.name)) == std::string::npos)
-            continue;
-        if (in_share && std::ranges::find(shared, inner.begin()->string()) != shared.end()) continue;
-        std::error_code ignored;
-        std::string place = "share/" + (in_share ? inner.string() : path.substr(1));
-        Reason reason{"reads", unit.file, string.line, false};
-        auto need = [&](const std::string& file, const std::string& to) {
-            out.needs.push_back({{UnitKind::data, to, file, to, false, false}, reason});
-        };
-        if (fs::is_regular_file(path, ignored)) {
-            need(path, place);
-        } else if (in_share && fs::is_directory(path, ignored)) {
-            for (const std::string& file : readable_files(path, true, {"posix/**", "right/**"}))
-                need(path + "/" + file, place + "/" + file);
-        } else {
-            continue;
-        }
-        std::lock_guard lock(mutex_);
-        moved_[unit.name][path] = place;
-    }
-}
-
-/// Text encodings are modules that are found by their names (codecs, "Standard Encodings").
-void PythonRuntime::want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
-                                Expansion& out) {
-    for (const StringAt& codec : result.codecs) {
-        std::string name;
-        for (char c : codec.text)
-            name +=
-                c == '-' || c == ' ' ? '_' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-        if (auto alias = facts_.codecs.find(name); alias != facts_.codecs.end()) name = alias->second;
-        bool is_name = !name.empty() &&
-                       name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos;
-        if (is_name && name != "aliases" && finder_.find("encodings." + name))
-            want("encodings." + name, {"names the encoding", file, codec.line, true}, out);
-    }
-    // A package that passes a codec's name on has it from its caller; one that reads texts from outside from
-    // anywhere.
-    auto reads_texts = [](const Request& request) {
-        static constexpr std::array<std::string_view, 6> sources{
-            "codecs", "email", "http", "chardet", "charset_normalizer", "encodings"};
-        return request.level == 0 && std::ranges::find(sources, top_of(request.module)) != sources.end();
-    };
-    bool from_anywhere = own || (!standard && std::ranges::any_of(result.requests, reads_texts));
-    if (result.computed_codec != 0 && from_anywhere)
-        want_pattern(
-            "encodings.*",
-            {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
-}
-
-/// A namespace of an introspected library: its description, those that it depends on, and the libraries themselves.
-void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason,
-                                 Expansion& out) {
-    want("gi.overrides." + name, reason, out);
-    std::vector<std::string> versions;
-    for (const StringAt& string : scan.path_strings) versions.push_back(string.text);
-    static const native::LoaderCache libraries = native::LoaderCache::read();
-    std::vector<std::string> open{find_typelib(name, versions)};
-    std::set<std::string> seen;
-    for (std::size_t i = 0; i < open.size(); ++i) {
-        auto file = MappedFile::open(open[i]);
-        if (open[i].empty() || !seen.insert(open[i]).second || !file) continue;
-        auto typelib = read_typelib(file->bytes());
-        if (!typelib) continue;
-        std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
-        out.needs.push_back({{UnitKind::data, place, open[i], place, false, false}, reason});
-        for (const std::string& dependency : typelib->dependencies) {
-            std::size_t dash = dependency.rfind('-');
-            if (dash != std::string::npos)
-                open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
-        }
-        for (const std::string& library : typelib->libraries)
-            for (const std::string& found : libraries.find(fs::path(library).filename().string())) {
-                std::error_code failed;
-                std::string real = fs::canonical(found, failed).string();
-                std::string to = "lib/" + fs::path(library).filename().string();
-                if (!failed) out.needs.push_back({{UnitKind::native, to, real, to, false, false}, reason});
-                break;
-            }
-    }
-}
-
-void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
-    auto [first, last] = notes_.equal_range(unit.name);
-    for (auto entry = first; entry != last; ++entry) {
-        const Note& note = entry->second;
-        Reason reason{"brings in, by a package note,", unit.file, 0, true};
-        for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
-        for (const NoteData& data : note.data) {
-            for (std::string candidate : data.from) {
-                for (auto [word, value] :
-                     {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
-                      {"{package}", fs::path(unit.file).parent_path().string()},
-                                           {"{notes}", notes_folder_.string()}})
-                    if (std::size_t at = candidate.find(word); at != std::string::npos)
-                        candidate.replace(at, word.size(), value);
-                if (fs::is_regular_file(candidate)) {
-                    auto content = MappedFile::open(candidate);
-                    bool native = content && native::looks_like_elf(content->bytes());
-                    out.needs.push_back({{native ? UnitKind::native : UnitKind::data, data.to, candidate, data.to,
-                                          false, false},
-                                         reason});
-                    break;
-                }
-                if (!fs::is_directory(candidate) ||
-                    (!data.holding.empty() && !fs::exists(fs::path(candidate) / data.holding)))
-                    continue;
-                for (const std::string& file : readable_files(candidate, true, data.without)) {
-                    std::string place = data.to + "/" + file;
-                    UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
-                    out.needs.push_back({{kind, place, candidate + "/" + file, place, false, false}, reason});
-                }
-                break;
-            }
-        }
-    }
-}
-
 /// "pkg.mod", "pkg.mod.Class" or "pkg.mod:function", where the module exists.
 void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out) {
     std::string name = string.text.substr(0, string.text.find(':'));
@@ -782,7 +403,8 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         if (ids.contains(module)) import_suffixes_.insert(note.parts.begin(), note.parts.end());
     std::size_t before = by_name_packages_.size();
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
-        for (const StringAt& suffix : scanned_[i].result.import_suffixes) import_suffixes_.insert(suffix.text);
+        for (const StringAt& suffix : scanned_[i].result.import_suffixes)
+            import_suffixes_.insert(suffix.text);
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
         if (scanned_[i].result.imports_by_name && !scanned_[i].standard)
             by_name_packages_.insert(top_of(scanned_[i].name));
@@ -829,89 +451,6 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     return needs;
 }
 
-Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
-                                                               Observer& observer) {
-    BootConfig config;
-    config.main_place = places_.of(entry_file(), project_.folder.string());
-    config.main_folder = places_.of_root(main_folder());
-    config.entry_module = entry_module();
-    config.interpreter = interpreter_place();
-    config.path = {config.main_folder, places_.library(), places_.library() + "/lib-dynload",
-                   places_.site_packages()};
-
-    config.moved = moved_;
-
-    std::vector<Unit> modules;
-    std::vector<StoredName> names;
-    std::vector<ModuleStore::Source> sources;
-    std::vector<std::size_t> real_files;
-    for (const Unit& unit : units) {
-        auto [first, last] = notes_.equal_range(unit.name);
-        for (auto note = first; note != last; ++note) {
-            if (!note->second.during.empty()) config.during[unit.name] = note->second.during;
-            for (const auto& [module, paths] : note->second.moved)
-                config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
-                                                                                           paths.end());
-        }
-        if (unit.kind == UnitKind::extension) {
-            names.push_back({unit.name, unit.kind, unit.place, {}});
-        } else if (unit.kind == UnitKind::folder) {
-            StoredName name{unit.name, unit.kind, {}, {}};
-            const FoundModule& found = finder_.find(unit.name);
-            for (const std::string& folder : found.folders)
-                name.folders.push_back(places_.of(folder, found.root));
-            names.push_back(std::move(name));
-        } else if (unit.kind == UnitKind::code) {
-            // The interpreter has the code of its frozen modules in itself.
-            if (facts_.frozen.contains(unit.name) && !unit.own) continue;
-            // `encodings` is the first module that the interpreter looks for; ours comes in with it.
-            sources.push_back({unit.file, unit.place, 0, unit.name == "encodings" ? "_omnistasis" : ""});
-            modules.push_back(unit);
-        }
-    }
-    // Besides the modules: our own two.
-    std::size_t count = sources.size();
-    std::string library = places_.library();
-    sources.push_back({(helpers_ / "boot.py").string(), library + "/_omnistasis.py", 0, ""});
-    sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, ""});
-
-    ModuleStore store(facts_, helpers_);
-    auto compiled = store.compile(sources, jobs, observer);
-    if (!compiled) return tl::make_unexpected(compiled.error());
-
-    std::vector<trace::MadeFile> files;
-    std::vector<Unit> kept;
-    std::vector<std::string> codes;
-    for (std::size_t i = 0; i < count; ++i) {
-        const ModuleStore::Compiled& code = (*compiled)[i];
-        if (!code.error.empty()) {
-            // Packages carry files for other versions that never get imported; the application's own are no
-            // such.
-            if (!modules[i].own) continue;
-            return fail(ErrorKind::bad_input, "a source file of the application can't be compiled",
-                        fmt::format("{}:{}", sources[i].file, code.error_line), code.error,
-                        fmt::format("leave it out with --exclude {} if it is not needed", modules[i].name));
-        }
-        // It is looked for before our finder is there, so it stands in the tree as a file.
-        if (modules[i].name == "encodings") {
-            files.push_back({modules[i].place + "c", store.bytecode_file(code.code), 0644});
-            continue;
-        }
-        kept.push_back(modules[i]);
-        codes.push_back(code.code);
-    }
-    files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});
-    files.push_back(
-        {library + "/_omnistasis_main.pyc", store.bytecode_file((*compiled)[count + 1].code), 0644});
-    // The landmarks by which the interpreter knows its own tree.
-    files.push_back({library + "/os.pyc", "", 0644});
-    files.push_back({library + "/lib-dynload/.landmark", "", 0644});
-    files.push_back({library + "/modules.store", ModuleStore::pack(kept, codes, names, config), 0644});
-    return files;
-}
-
-} // namespace
-
 bool is_python_source(const std::filesystem::path& file) {
     if (file.extension() == ".py" || file.extension() == ".pyw") return true;
     auto text = MappedFile::open(file);
@@ -934,8 +473,8 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                                 facts->executable));
     auto notes = read_notes(data / "notes" / "python");
     if (!notes) return tl::make_unexpected(notes.error());
-    return std::unique_ptr<trace::Runtime>(
-        std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python", data / "notes" / "python"));
+    return std::unique_ptr<trace::Runtime>(std::make_unique<PythonRuntime>(
+        project, std::move(*facts), std::move(*notes), data / "python", data / "notes" / "python"));
 }
 
 } // namespace omnistasis::python

@@ -443,8 +443,10 @@ class Scanner {
         if (texts.empty())
             for (const Token& token : expression)
                 if (token.is_plain_string()) result_.codecs.push_back({string_value(token), line});
-        // A number or a call with a single unknown name says little: data.encode(x) is common outside of text too.
-        bool name_like = expression.size() <= 5 && expression[0].kind == TokenKind::name && !expression[0].is("None");
+        // A number or a call with a single unknown name says little: data.encode(x) is common outside of text
+        // too.
+        bool name_like =
+            expression.size() <= 5 && expression[0].kind == TokenKind::name && !expression[0].is("None");
         if (texts.empty() && may_be_computed && name_like) result_.computed_codec = line;
     }
 
@@ -454,8 +456,8 @@ class Scanner {
             if (token.kind != TokenKind::string || token.bytes) continue;
             std::string_view text = token.text;
             std::size_t dot = text.rfind('.');
-            bool behind_field = dot != std::string_view::npos && dot > 0 &&
-                                (text[dot - 1] == '}' || text[dot - 1] == 's');
+            bool behind_field =
+                dot != std::string_view::npos && dot > 0 && (text[dot - 1] == '}' || text[dot - 1] == 's');
             bool alone = dot == 0 && expression.size() > 1;
             if ((behind_field && text.find_first_of("{%") != std::string_view::npos) || alone)
                 if (is_dotted_name("x" + std::string(text.substr(dot))))

@@ -51,9 +51,9 @@ struct ScanResult {
     std::vector<StringAt> import_suffixes;      ///< ".base" of import_module(f"{name}.base")
     std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c)
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
-    std::vector<StringAt> system_paths;         ///< string constants that begin as folders of the system's data do
-    std::vector<StringAt> distributions;        ///< distributions whose metadata is asked for by name
-    std::vector<StringAt> codecs;               ///< text encodings that are named
+    std::vector<StringAt> system_paths;  ///< string constants that begin as folders of the system's data do
+    std::vector<StringAt> distributions; ///< distributions whose metadata is asked for by name
+    std::vector<StringAt> codecs;        ///< text encodings that are named
     std::uint32_t computed_codec = 0; ///< the line of a call with an encoding that is not constant; 0: none
     std::vector<StringAt> watched;    ///< names of `ScanFacts::watched` that occur, once each
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for

@@ -11,8 +11,8 @@ constexpr std::string_view magic = "GOBJ\nMETADATA\r\n\x1a";
 /// Offsets of the header's fields that hold the offsets of texts.
 constexpr std::size_t dependencies_field = 36, shared_library_field = 52, header_size = 112;
 
-constexpr const char* folders[] = {"/usr/lib/x86_64-linux-gnu/girepository-1.0", "/usr/lib64/girepository-1.0",
-                                   "/usr/lib/girepository-1.0"};
+constexpr const char* folders[] = {"/usr/lib/x86_64-linux-gnu/girepository-1.0",
+                                   "/usr/lib64/girepository-1.0", "/usr/lib/girepository-1.0"};
 
 std::vector<std::string> texts_at(ByteSpan bytes, std::size_t field, char separator) {
     std::uint32_t offset = 0;
@@ -32,7 +32,8 @@ std::vector<std::string> texts_at(ByteSpan bytes, std::size_t field, char separa
 } // namespace
 
 std::optional<Typelib> read_typelib(ByteSpan bytes) {
-    if (bytes.size() < header_size || std::memcmp(bytes.data(), magic.data(), magic.size()) != 0) return std::nullopt;
+    if (bytes.size() < header_size || std::memcmp(bytes.data(), magic.data(), magic.size()) != 0)
+        return std::nullopt;
     return Typelib{texts_at(bytes, dependencies_field, '|'), texts_at(bytes, shared_library_field, ',')};
 }
 

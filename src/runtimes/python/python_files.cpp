@@ -1,0 +1,88 @@
+#include "runtimes/python/python_tracing.h"
+
+#include <fmt/format.h>
+
+namespace omnistasis::python {
+
+Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
+                                                               Observer& observer) {
+    BootConfig config;
+    config.main_place = places_.of(entry_file(), project_.folder.string());
+    config.main_folder = places_.of_root(main_folder());
+    config.entry_module = entry_module();
+    config.interpreter = interpreter_place();
+    config.path = {config.main_folder, places_.library(), places_.library() + "/lib-dynload",
+                   places_.site_packages()};
+
+    config.moved = moved_;
+
+    std::vector<Unit> modules;
+    std::vector<StoredName> names;
+    std::vector<ModuleStore::Source> sources;
+    std::vector<std::size_t> real_files;
+    for (const Unit& unit : units) {
+        auto [first, last] = notes_.equal_range(unit.name);
+        for (auto note = first; note != last; ++note) {
+            if (!note->second.during.empty()) config.during[unit.name] = note->second.during;
+            for (const auto& [module, paths] : note->second.moved)
+                config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
+                                                                                           paths.end());
+        }
+        if (unit.kind == UnitKind::extension) {
+            names.push_back({unit.name, unit.kind, unit.place, {}});
+        } else if (unit.kind == UnitKind::folder) {
+            StoredName name{unit.name, unit.kind, {}, {}};
+            const FoundModule& found = finder_.find(unit.name);
+            for (const std::string& folder : found.folders)
+                name.folders.push_back(places_.of(folder, found.root));
+            names.push_back(std::move(name));
+        } else if (unit.kind == UnitKind::code) {
+            // The interpreter has the code of its frozen modules in itself.
+            if (facts_.frozen.contains(unit.name) && !unit.own) continue;
+            // `encodings` is the first module that the interpreter looks for; ours comes in with it.
+            sources.push_back({unit.file, unit.place, 0, unit.name == "encodings" ? "_omnistasis" : ""});
+            modules.push_back(unit);
+        }
+    }
+    // Besides the modules: our own two.
+    std::size_t count = sources.size();
+    std::string library = places_.library();
+    sources.push_back({(helpers_ / "boot.py").string(), library + "/_omnistasis.py", 0, ""});
+    sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, ""});
+
+    ModuleStore store(facts_, helpers_);
+    auto compiled = store.compile(sources, jobs, observer);
+    if (!compiled) return tl::make_unexpected(compiled.error());
+
+    std::vector<trace::MadeFile> files;
+    std::vector<Unit> kept;
+    std::vector<std::string> codes;
+    for (std::size_t i = 0; i < count; ++i) {
+        const ModuleStore::Compiled& code = (*compiled)[i];
+        if (!code.error.empty()) {
+            // Packages carry files for other versions that never get imported; the application's own are no
+            // such.
+            if (!modules[i].own) continue;
+            return fail(ErrorKind::bad_input, "a source file of the application can't be compiled",
+                        fmt::format("{}:{}", sources[i].file, code.error_line), code.error,
+                        fmt::format("leave it out with --exclude {} if it is not needed", modules[i].name));
+        }
+        // It is looked for before our finder is there, so it stands in the tree as a file.
+        if (modules[i].name == "encodings") {
+            files.push_back({modules[i].place + "c", store.bytecode_file(code.code), 0644});
+            continue;
+        }
+        kept.push_back(modules[i]);
+        codes.push_back(code.code);
+    }
+    files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});
+    files.push_back(
+        {library + "/_omnistasis_main.pyc", store.bytecode_file((*compiled)[count + 1].code), 0644});
+    // The landmarks by which the interpreter knows its own tree.
+    files.push_back({library + "/os.pyc", "", 0644});
+    files.push_back({library + "/lib-dynload/.landmark", "", 0644});
+    files.push_back({library + "/modules.store", ModuleStore::pack(kept, codes, names, config), 0644});
+    return files;
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,266 @@
+#include "native/elf_reader.h"
+#include "native/loader_cache.h"
+#include "runtimes/python/package_data.h"
+#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/typelib.h"
+
+#include <algorithm>
+#include <array>
+#include <cctype>
+#include <fmt/format.h>
+#include <unordered_set>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// Parts of the standard library that nothing imports by a name in a string by chance.
+constexpr std::array<std::string_view, 8> never_by_chance{"test", "idlelib",     "turtledemo", "lib2to3",
+                                                          "this", "antigravity", "turtle",     "distutils"};
+
+/// Bytes of dotted names.
+constexpr auto is_name_byte = [] {
+    std::array<bool, 256> table{};
+    for (unsigned char c :
+         std::string_view("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_."))
+        table[c] = true;
+    return table;
+}();
+
+} // namespace
+
+const std::vector<Distribution>& PythonRuntime::distributions() {
+    std::call_once(distributions_read_, [this] { distributions_ = find_distributions(search_path()); });
+    return distributions_;
+}
+
+void PythonRuntime::want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out) {
+    fs::path folder = distribution.folder;
+    auto add = [&](const fs::path& file, const std::string& place) {
+        out.needs.push_back({{UnitKind::data, place, file.string(), place, false}, reason});
+    };
+    std::string base = places_.site_packages() + "/" + folder.filename().string();
+    if (distribution.is_file) return add(folder, base);
+    for (const char* name : {"METADATA", "PKG-INFO", "entry_points.txt", "top_level.txt"})
+        if (fs::exists(folder / name)) add(folder / name, base + "/" + name);
+}
+
+void PythonRuntime::answer_entry_point(const Request& request, const Reason& reason, Expansion& out) {
+    std::size_t first = request.module.find('\n');
+    std::size_t second = request.module.find('\n', first + 1);
+    std::string wanted = request.module.substr(0, first);
+    wanted = normalized_distribution_name(wanted.substr(0, wanted.find_first_of("=<>!~ [")));
+    std::string group = request.module.substr(first + 1, second - first - 1);
+    std::string name = request.module.substr(second + 1);
+    for (const Distribution& distribution : distributions()) {
+        if (distribution.name != wanted) continue;
+        want_metadata(distribution, reason, out);
+        auto in_group = distribution.entry_points.find(group);
+        if (in_group == distribution.entry_points.end()) break;
+        if (auto entry = in_group->second.find(name); entry != in_group->second.end())
+            return want(entry->second.substr(0, entry->second.find(':')), reason, out);
+    }
+    out.unanswered.push_back({fmt::format("the entry point {} of {}", name, wanted), reason, {}, {}});
+}
+
+void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out) {
+    if (places_.is_standard(finder_.find(unit.name).root)) return;
+    for (const StringAt& asked : result.distributions) {
+        std::string name = normalized_distribution_name(asked.text);
+        for (const Distribution& distribution : distributions())
+            if (distribution.name == name)
+                want_metadata(distribution, {"asks for the metadata of", unit.file, asked.line, false}, out);
+    }
+    for (const StringAt& group : result.entry_point_groups)
+        for (const Distribution& distribution : distributions()) {
+            auto entries = distribution.entry_points.find(group.text);
+            if (entries == distribution.entry_points.end()) continue;
+            Reason reason{"asks for the entry points " + group.text + " of", unit.file, group.line, true};
+            want_metadata(distribution, reason, out);
+            for (const auto& [name, value] : entries->second)
+                want(value.substr(0, value.find(':')), reason, out);
+        }
+}
+
+/// Compiled modules keep the names that they import as zero-ended strings.
+void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
+    const FoundModule& found = finder_.find(unit.name);
+    if (places_.is_standard(found.root)) return; // the notes know these
+    auto file = MappedFile::open(unit.file);
+    if (!file || file->text().find("PyImport_") == std::string_view::npos) return;
+    auto elf = native::read_elf(file->bytes(), unit.file);
+    if (!elf) return;
+    std::unordered_set<std::string_view> seen;
+    Reason reason{"holds the name of", unit.file, 0, true};
+    for (const native::ElfSegment& segment : elf->segments) {
+        constexpr std::uint32_t load = 1, executable = 1;
+        if (segment.type != load || (segment.flags & executable) != 0) continue;
+        std::string_view text = file->text().substr(segment.offset, segment.file_size);
+        while (!text.empty()) {
+            std::string_view word = text.substr(0, text.find('\0'));
+            text.remove_prefix(std::min(word.size() + 1, text.size()));
+            bool fits =
+                word.size() > 1 && word.size() <= 100 && word.front() != '.' && word.back() != '.' &&
+                (word.front() < '0' || word.front() > '9') &&
+                std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
+            if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second)
+                want_word(unit, std::string(word), reason, out);
+        }
+    }
+}
+
+/// A word in a compiled module that is the name of a module which it could import.
+void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason,
+                              Expansion& out) {
+    std::string top = top_of(name);
+    bool dotted = name.size() > top.size();
+    // A relative import keeps the last part of the name only.
+    std::string package = parent_of(unit.name);
+    if (!dotted && !package.empty() && finder_.may_have(package, name)) {
+        const FoundModule& sibling = finder_.find(package + "." + name);
+        if (sibling && sibling.kind != FoundModule::Kind::namespace_package)
+            want(package + "." + name, reason, out);
+    }
+    if (std::ranges::find(never_by_chance, top) != never_by_chance.end() || !finder_.may_have("", top))
+        return;
+    const FoundModule& module = finder_.find(name);
+    if (!module || module.kind == FoundModule::Kind::namespace_package) return;
+    if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in ||
+        module.kind == FoundModule::Kind::extension || top == top_of(unit.name))
+        want(name, reason, out);
+}
+
+/// Paths of the system's data folders in a package, as distributions write them into packages that they
+/// split: the files come along, and the paths lead into the app tree.
+void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out) {
+    // What belongs to the desktop or to no package in particular.
+    static constexpr std::array<std::string_view, 14> shared{
+        "fonts", "icons", "themes",  "doc",  "man",    "info",         "locale",
+        "mime",  "X11",   "pixmaps", "dict", "sounds", "applications", "glib-2.0"};
+    for (const StringAt& string : result.system_paths) {
+        std::string path = string.text;
+        while (path.ends_with('/')) path.pop_back();
+        fs::path inner = fs::path(path).lexically_relative("/usr/share");
+        bool in_share = path.starts_with("/usr/share/");
+        // A configuration file in /etc is the package's own where it has the package's name.
+        if (path.starts_with("/etc/") && !path.starts_with("/etc/ssl/certs/") &&
+            path.find(top_of(unit.name)) == std::string::npos)
+            continue;
+        if (in_share && std::ranges::find(shared, inner.begin()->string()) != shared.end()) continue;
+        std::error_code ignored;
+        std::string place = "share/" + (in_share ? inner.string() : path.substr(1));
+        Reason reason{"reads", unit.file, string.line, false};
+        auto need = [&](const std::string& file, const std::string& to) {
+            out.needs.push_back({{UnitKind::data, to, file, to, false, false}, reason});
+        };
+        if (fs::is_regular_file(path, ignored)) {
+            need(path, place);
+        } else if (in_share && fs::is_directory(path, ignored)) {
+            for (const std::string& file : readable_files(path, true, {"posix/**", "right/**"}))
+                need(path + "/" + file, place + "/" + file);
+        } else {
+            continue;
+        }
+        std::lock_guard lock(mutex_);
+        moved_[unit.name][path] = place;
+    }
+}
+
+/// Text encodings are modules that are found by their names (codecs, "Standard Encodings").
+void PythonRuntime::want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
+                                Expansion& out) {
+    for (const StringAt& codec : result.codecs) {
+        std::string name;
+        for (char c : codec.text)
+            name +=
+                c == '-' || c == ' ' ? '_' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+        if (auto alias = facts_.codecs.find(name); alias != facts_.codecs.end()) name = alias->second;
+        bool is_name = !name.empty() &&
+                       name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos;
+        if (is_name && name != "aliases" && finder_.find("encodings." + name))
+            want("encodings." + name, {"names the encoding", file, codec.line, true}, out);
+    }
+    // A package that passes a codec's name on has it from its caller; one that reads texts from outside from
+    // anywhere.
+    auto reads_texts = [](const Request& request) {
+        static constexpr std::array<std::string_view, 6> sources{
+            "codecs", "email", "http", "chardet", "charset_normalizer", "encodings"};
+        return request.level == 0 && std::ranges::find(sources, top_of(request.module)) != sources.end();
+    };
+    bool from_anywhere = own || (!standard && std::ranges::any_of(result.requests, reads_texts));
+    if (result.computed_codec != 0 && from_anywhere)
+        want_pattern(
+            "encodings.*",
+            {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
+}
+
+/// A namespace of an introspected library: its description, those that it depends on, and the libraries
+/// themselves.
+void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason,
+                                 Expansion& out) {
+    want("gi.overrides." + name, reason, out);
+    std::vector<std::string> versions;
+    for (const StringAt& string : scan.path_strings) versions.push_back(string.text);
+    static const native::LoaderCache libraries = native::LoaderCache::read();
+    std::vector<std::string> open{find_typelib(name, versions)};
+    std::set<std::string> seen;
+    for (std::size_t i = 0; i < open.size(); ++i) {
+        auto file = MappedFile::open(open[i]);
+        if (open[i].empty() || !seen.insert(open[i]).second || !file) continue;
+        auto typelib = read_typelib(file->bytes());
+        if (!typelib) continue;
+        std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
+        out.needs.push_back({{UnitKind::data, place, open[i], place, false, false}, reason});
+        for (const std::string& dependency : typelib->dependencies) {
+            std::size_t dash = dependency.rfind('-');
+            if (dash != std::string::npos)
+                open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
+        }
+        for (const std::string& library : typelib->libraries)
+            for (const std::string& found : libraries.find(fs::path(library).filename().string())) {
+                std::error_code failed;
+                std::string real = fs::canonical(found, failed).string();
+                std::string to = "lib/" + fs::path(library).filename().string();
+                if (!failed) out.needs.push_back({{UnitKind::native, to, real, to, false, false}, reason});
+                break;
+            }
+    }
+}
+
+void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
+    auto [first, last] = notes_.equal_range(unit.name);
+    for (auto entry = first; entry != last; ++entry) {
+        const Note& note = entry->second;
+        Reason reason{"brings in, by a package note,", unit.file, 0, true};
+        for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
+        for (const NoteData& data : note.data) {
+            for (std::string candidate : data.from) {
+                for (auto [word, value] :
+                     {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
+                      {"{package}", fs::path(unit.file).parent_path().string()},
+                      {"{notes}", notes_folder_.string()}})
+                    if (std::size_t at = candidate.find(word); at != std::string::npos)
+                        candidate.replace(at, word.size(), value);
+                if (fs::is_regular_file(candidate)) {
+                    auto content = MappedFile::open(candidate);
+                    bool native = content && native::looks_like_elf(content->bytes());
+                    out.needs.push_back({{native ? UnitKind::native : UnitKind::data, data.to, candidate,
+                                          data.to, false, false},
+                                         reason});
+                    break;
+                }
+                if (!fs::is_directory(candidate) ||
+                    (!data.holding.empty() && !fs::exists(fs::path(candidate) / data.holding)))
+                    continue;
+                for (const std::string& file : readable_files(candidate, true, data.without)) {
+                    std::string place = data.to + "/" + file;
+                    UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
+                    out.needs.push_back({{kind, place, candidate + "/" + file, place, false, false}, reason});
+                }
+                break;
+            }
+        }
+    }
+}
+
+} // namespace omnistasis::python

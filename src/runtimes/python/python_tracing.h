@@ -1,0 +1,154 @@
+#pragma once
+
+#include "runtimes/python/distributions.h"
+#include "runtimes/python/module_finder.h"
+#include "runtimes/python/module_store.h"
+#include "runtimes/python/notes.h"
+#include "runtimes/python/places.h"
+#include "runtimes/python/scanner.h"
+#include "support/files.h"
+#include "trace/runtime.h"
+
+#include <map>
+#include <mutex>
+#include <set>
+#include <string>
+#include <vector>
+
+#include <fmt/format.h>
+
+namespace omnistasis::python {
+
+using trace::Expansion;
+using trace::Need;
+using trace::Reason;
+using trace::Unit;
+using trace::UnitKind;
+
+/// The name of the package that a module is in; empty for a top-level one.
+inline std::string parent_of(const std::string& name) {
+    std::size_t dot = name.rfind('.');
+    return dot == std::string::npos ? std::string() : name.substr(0, dot);
+}
+
+/// The first part of a dotted name.
+inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
+
+/// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,
+/// what they ask for in other ways in python_needs.cpp, what goes into the app tree in python_files.cpp.
+class PythonRuntime : public trace::Runtime {
+  public:
+    PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
+                  std::filesystem::path notes_folder)
+        : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
+          helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), places_(project_, facts_),
+          finder_(facts_, search_path()) {
+        scan_facts_.major = facts_.major;
+        scan_facts_.minor = facts_.minor;
+        scan_facts_.platform = facts_.platform;
+        for (const auto& [module, note] : notes_)
+            stands_for_.insert(note.stands_for.begin(), note.stands_for.end());
+        for (const auto& [module, note] : notes_)
+            for (const auto& [name, modules] : note.when_named) {
+                watched_.add(name);
+                named_rules_.emplace(name, std::pair(module, modules));
+            }
+        scan_facts_.watched = &watched_;
+    }
+
+    std::string title() const override {
+        return fmt::format("Python {}.{}.{}", facts_.major, facts_.minor, facts_.micro);
+    }
+
+    Result<Expansion> roots() override;
+    Expansion expand(const Unit& unit) override;
+    std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
+    std::filesystem::path program() const override { return facts_.program; }
+    Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
+                                                    Observer& observer) override;
+
+    std::string application_place() const override { return places_.of_root(project_.folder.string()); }
+    trace::Start start() const override {
+        return {program_place(),
+                {"-E", "-s", "-S", "{tree}/" + places_.library() + "/_omnistasis_main.pyc", "{self}",
+                 "{arguments}"}};
+    }
+    std::vector<trace::InnerLauncher> inner_launchers() const override {
+        return {{interpreter_place(), {program_place(), {"-E", "-s", "-S", "{arguments}"}}}};
+    }
+
+  private:
+    /// What the settling pass looks at.
+    struct Scanned {
+        std::string name;
+        std::string file;
+        std::string root;
+        bool own = false;
+        bool standard = false;
+        ScanResult result;
+    };
+
+    std::string entry_file() const { return (project_.folder / project_.entry).string(); }
+    /// The interpreter carries the application's name, so that lists of processes show that one.
+    std::string program_place() const {
+        std::string place = "bin/" + project_.name;
+        return place == interpreter_place() ? place + "-program" : place;
+    }
+    /// What sys.executable names: a launcher that starts the interpreter as isolated as we do.
+    std::string interpreter_place() const {
+        return "bin/" + std::filesystem::path(facts_.program).filename().string();
+    }
+    std::string entry_module() const;
+    std::string main_folder() const;
+    std::vector<std::string> search_path() const;
+    bool excluded(const std::string& name) const;
+
+    Unit unit_of(const std::string& name, const FoundModule& found) const;
+    void want(const std::string& name, const Reason& reason, Expansion& out);
+    void want_pattern(const std::string& pattern, const Reason& reason, Expansion& out);
+    std::string absolute_module(const Request& request, const std::string& from);
+    void note_shadowing(const Unit& unit, Expansion& out);
+    bool has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan);
+    void answer(const Unit& unit, const Request& request, Expansion& out);
+    void answer_entry_point(const Request& request, const Reason& reason, Expansion& out);
+    void answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out);
+    void scan_source(const Unit& unit, Expansion& out);
+    void scan_extension(const Unit& unit, Expansion& out);
+    void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
+    void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
+    void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
+                     Expansion& out);
+    void want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason, Expansion& out);
+    void apply_notes(const Unit& unit, Expansion& out);
+    void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
+    void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
+    const std::vector<Distribution>& distributions();
+    void want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out);
+    std::vector<std::string> near_names(const std::string& name);
+    bool covered_by_include(const std::string& prefix) const;
+
+    Project project_;
+    Facts facts_;
+    Notes notes_;
+    std::filesystem::path helpers_;
+    std::filesystem::path notes_folder_;
+    Places places_;
+    ModuleFinder finder_;
+    ScanFacts scan_facts_;
+    WatchedNames watched_;
+    std::map<std::string, std::string> stands_for_; ///< names that a note knows, to the modules that they are
+    std::map<std::string, std::map<std::string, std::string>> moved_; ///< module, path of the system, place
+    /// Name that occurs, to the module that must be there too and what is needed then.
+    std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules_;
+    std::mutex mutex_;
+    std::vector<Scanned> scanned_;
+    std::size_t settled_ = 0;
+    std::set<std::string> import_suffixes_;  ///< what import calls put behind names that they compute
+    std::set<std::string> by_name_packages_; ///< top-level packages known to import by name
+    std::once_flag distributions_read_;
+    std::vector<Distribution> distributions_;
+    std::vector<StoredName> stored_names_;
+    BootConfig boot_;
+};
+
+} // namespace omnistasis::python
