@@ -107,9 +107,30 @@ TEST_CASE("a file named as a standard module, and a compiled module for another 
     workshop.write("queue.py", "");
     workshop.write("fastpart.cpython-35m-x86_64-linux-gnu.so", "");
     auto run = workshop.omnistasis({"trace", "a.py", "-q"});
-    CHECK(run.err.find("queue.py: this file takes the place of the standard module queue") != std::string::npos);
+    CHECK(run.err.find("queue.py: this file takes the place of the standard module queue") !=
+          std::string::npos);
     CHECK(run.err.find("a.py:2: fastpart is there only for another runtime") != std::string::npos);
     CHECK(run.err.find("fastpart.cpython-35m-x86_64-linux-gnu.so") != std::string::npos);
+}
+
+TEST_CASE("the interpreter is asked again when its search path has changed") {
+    Workshop workshop("asked");
+    workshop.write("a.py", "import late\n");
+    fs::create_directories(workshop.path("venv/bin"));
+    fs::create_directories(workshop.path("venv/lib/python3.11/site-packages"));
+    fs::create_symlink(test::interpreter, workshop.path("venv/bin/python3"));
+    workshop.write("venv/pyvenv.cfg", "home = /usr/bin\ninclude-system-site-packages = false\n");
+    std::string trace =
+        std::string("XDG_CACHE_HOME=\"$PWD/kept\" ") + OMNISTASIS_PROGRAM + " trace a.py -q --runtime venv";
+    CHECK(workshop.shell(trace).err.find("late is not found") != std::string::npos);
+    CHECK(workshop.shell(trace).err.find("late is not found") != std::string::npos);
+    CHECK(workshop.shell("ls kept/omnistasis/facts | wc -l").out == "1\n");
+    workshop.write("more/late.py", "");
+    workshop.write("venv/lib/python3.11/site-packages/more.pth", workshop.path("more").string() + "\n");
+    CHECK(workshop.shell(trace).err.empty());
+    // A damaged answer is no answer.
+    workshop.shell("for f in kept/omnistasis/facts/*; do echo > $f; done");
+    CHECK(workshop.shell(trace).err.empty());
 }
 
 TEST_CASE("what Omnistasis did not make stays where it is") {

@@ -1,5 +1,6 @@
 #include "runtimes/python/facts.h"
 
+#include "runtimes/python/facts_cache.h"
 #include "support/files.h"
 #include "support/subprocess.h"
 
@@ -79,17 +80,33 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
                               const std::string& entry) {
     auto script = read_text(helpers / "facts.py");
     if (!script) return tl::make_unexpected(script.error());
-    auto output = run_program({interpreter, "-c", *script, entry});
-    if (!output) return tl::make_unexpected(output.error());
-    auto json = nlohmann::json::parse(output->out, nullptr, false);
-    if (output->exit_code != 0 || json.is_discarded() || !json.is_object()) {
-        std::string last_line = output->err;
-        while (!last_line.empty() && last_line.back() == '\n') last_line.pop_back();
-        if (std::size_t at = last_line.rfind('\n'); at != std::string::npos) last_line.erase(0, at + 1);
-        return fail(
-            ErrorKind::missing, "the program does not answer as a Python interpreter does", interpreter,
-            last_line.empty() ? fmt::format("it ended with exit code {}", output->exit_code) : last_line,
-            "name a Python of version 3.9 or later with --runtime");
+    auto source = read_text(entry);
+    std::string subject = interpreter + '\0' + *script + '\0' + entry + '\0' + (source ? *source : "");
+    for (const char* variable : {"PYTHONPATH", "PYTHONHOME", "PYTHONNOUSERSITE", "PYTHONUSERBASE",
+                                 "VIRTUAL_ENV", "HOME", "PYENV_VERSION", "PATH"})
+        if (const char* value = std::getenv(variable))
+            subject += std::string("\0", 1) + variable + "=" + value;
+    FactsCache cache(subject);
+    nlohmann::json json = nlohmann::json::parse(cache.find(), nullptr, false);
+    if (!json.is_object()) {
+        auto output = run_program({interpreter, "-c", *script, entry});
+        if (!output) return tl::make_unexpected(output.error());
+        json = nlohmann::json::parse(output->out, nullptr, false);
+        if (output->exit_code != 0 || !json.is_object()) {
+            std::string last_line = output->err;
+            while (!last_line.empty() && last_line.back() == '\n') last_line.pop_back();
+            if (std::size_t at = last_line.rfind('\n'); at != std::string::npos) last_line.erase(0, at + 1);
+            return fail(
+                ErrorKind::missing, "the program does not answer as a Python interpreter does", interpreter,
+                last_line.empty() ? fmt::format("it ended with exit code {}", output->exit_code) : last_line,
+                "name a Python of version 3.9 or later with --runtime");
+        }
+        std::string prefix = json["prefix"];
+        // Behind a wrapper script another interpreter may answer the next time.
+        std::error_code failed;
+        if (fs::canonical(interpreter, failed) == json["program"].get<std::string>())
+            cache.keep(output->out, json["search_path"].get<std::vector<std::string>>(),
+                       {interpreter, json["program"], prefix + "/pyvenv.cfg"});
     }
     Facts facts;
     facts.major = json["version"][0];

@@ -1,0 +1,86 @@
+#include "runtimes/python/facts_cache.h"
+
+#include "support/hash.h"
+
+#include <cstdlib>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+namespace omnistasis::python {
+
+namespace {
+
+fs::path cache_folder() {
+    const char* own = std::getenv("XDG_CACHE_HOME");
+    const char* home = std::getenv("HOME");
+    fs::path base = own != nullptr && own[0] == '/'     ? fs::path(own)
+                    : home != nullptr && home[0] == '/' ? fs::path(home) / ".cache"
+                                                        : fs::path();
+    if (base.empty()) return {};
+    std::error_code failed;
+    fs::create_directories(base, failed);
+    // Built applications unpack below the same folder, and use it only while nobody else can write there.
+    for (fs::path folder : {base / "omnistasis", base / "omnistasis/facts"}) {
+        ::mkdir(folder.c_str(), 0700);
+        struct stat status {};
+        bool private_folder = ::lstat(folder.c_str(), &status) == 0 && S_ISDIR(status.st_mode) &&
+                              status.st_uid == ::geteuid() && (status.st_mode & 022) == 0;
+        if (!private_folder) return {};
+    }
+    return base / "omnistasis/facts";
+}
+
+/// Changes whenever a file or folder does.
+std::string stamp(const std::string& path) {
+    struct stat status {};
+    if (::stat(path.c_str(), &status) != 0) return "-";
+    return fmt::format("{}.{}.{}.{}", status.st_mtim.tv_sec, status.st_mtim.tv_nsec, status.st_size,
+                       status.st_ino);
+}
+
+} // namespace
+
+FactsCache::FactsCache(const std::string& subject) {
+    if (fs::path folder = cache_folder(); !folder.empty())
+        file_ = folder / hex(sha256(subject)).substr(0, 32);
+}
+
+/// The file: a line "stamp path" for each thing that the answer depends on, an empty line, the answer.
+std::string FactsCache::find() const {
+    if (file_.empty()) return {};
+    auto text = read_text(file_);
+    if (!text) return {};
+    std::string_view rest = *text;
+    for (;;) {
+        std::size_t end = rest.find('\n');
+        if (end == std::string_view::npos) return {};
+        std::string_view line = rest.substr(0, end);
+        rest.remove_prefix(end + 1);
+        if (line.empty()) return std::string(rest);
+        std::size_t space = line.find(' ');
+        if (space == std::string_view::npos ||
+            stamp(std::string(line.substr(space + 1))) != line.substr(0, space))
+            return {};
+    }
+}
+
+void FactsCache::keep(const std::string& answer, const std::vector<std::string>& search_path,
+                      const std::vector<std::string>& files) const {
+    if (file_.empty()) return;
+    std::string text;
+    auto depends_on = [&](const std::string& path) {
+        if (path.find('\n') == std::string::npos) text += stamp(path) + " " + path + "\n";
+    };
+    for (const std::string& file : files) depends_on(file);
+    for (const std::string& folder : search_path) {
+        depends_on(folder);
+        for (const FolderEntry& entry : list_folder(folder))
+            if (entry.name.ends_with(".pth") || entry.name.starts_with("__editable__"))
+                depends_on(folder + "/" + entry.name);
+    }
+    // A cache that can't be written is no reason to stop.
+    (void)write_atomically(file_, text + "\n" + answer, 0600);
+}
+
+} // namespace omnistasis::python
