@@ -72,7 +72,7 @@ class Builder {
                         installation_.launcher(result_.target), launcher.error().why,
                         "install Omnistasis anew");
         launcher_ = std::move(*launcher);
-        fs::path folder = project_.out.empty() ? project_.folder / "out" / result_.target : project_.out;
+        fs::path folder = project_.output_folder(result_.target);
         auto place = OutputPlace::prepare(folder, project_.name);
         if (!place) return tl::make_unexpected(place.error());
         auto staging = StagingFolder::make(folder, project_.name);
@@ -141,10 +141,10 @@ class Builder {
     }
 
     static Result<void> treat(const plan::PlannedFile& file, TreeFile& out) {
-        auto mapped = MappedFile::open(file.source);
-        if (!mapped) return tl::make_unexpected(mapped.error());
         out.source = file.source;
         if (file.treatment != plan::Treatment::relink) return {};
+        auto mapped = MappedFile::open(file.source);
+        if (!mapped) return tl::make_unexpected(mapped.error());
         auto elf = native::read_elf(mapped->bytes(), file.source);
         if (!elf) return tl::make_unexpected(elf.error());
         bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
@@ -180,10 +180,7 @@ class Builder {
     }
 
     Result<void> write_single(const fs::path& file) {
-        if (auto done = write_new(
-                file, {reinterpret_cast<const std::uint8_t*>(launcher_.data()), launcher_.size()}, 0755);
-            !done)
-            return done;
+        if (auto done = write_new(file, as_bytes(launcher_), 0755); !done) return done;
         auto sizes = payload::append_payload(file, std::move(tree_), description(runtime_.start(), ""),
                                              compression_level(project_.compression), observer_);
         if (!sizes) return tl::make_unexpected(sizes.error());
@@ -197,25 +194,19 @@ class Builder {
         std::error_code failed;
         fs::create_directories(folder / tree_folder, failed);
         if (failed) return fail(ErrorKind::missing, "can't make the folder", folder, failed.message());
-        if (auto done =
-                write_new(folder / project_.name,
-                          {reinterpret_cast<const std::uint8_t*>(launcher.data()), launcher.size()}, 0755);
-            !done)
-            return done;
+        if (auto done = write_new(folder / project_.name, as_bytes(launcher), 0755); !done) return done;
         result_.size = launcher.size();
         for (const TreeFile& file : tree_) {
             fs::path to = folder / tree_folder / file.place;
             fs::create_directories(to.parent_path(), failed);
-            std::string content = file.content;
+            std::optional<MappedFile> source;
             if (!file.source.empty()) {
-                auto text = read_text(file.source);
-                if (!text) return tl::make_unexpected(text.error());
-                content = std::move(*text);
+                auto mapped = MappedFile::open(file.source);
+                if (!mapped) return tl::make_unexpected(mapped.error());
+                source = std::move(*mapped);
             }
-            if (auto done = write_new(
-                    to, {reinterpret_cast<const std::uint8_t*>(content.data()), content.size()}, file.mode);
-                !done)
-                return done;
+            ByteSpan content = source ? source->bytes() : as_bytes(file.content);
+            if (auto done = write_new(to, content, file.mode); !done) return done;
             result_.size += content.size();
             observer_.advance(1);
         }

@@ -141,11 +141,7 @@ void add_build_command(CLI::App& program, int& exit_code) {
         "      out/linux-x86_64/tides is one file that runs on its own\n"
         "  omnistasis build tideboard/__main__.py --name tideboard --mode window --icon art/tide.svg --save\n"
         "      the same for a package with a window; the options are kept in omnistasis.toml");
-    command->callback([options, &exit_code] {
-        auto done = run_build(*options);
-        if (!done) print_error(done.error());
-        exit_code = done ? exit_done : exit_code_of(done.error().kind);
-    });
+    command->callback([options, &exit_code] { exit_code = finish(run_build(*options)); });
 }
 
 } // namespace omnistasis::cli

@@ -118,11 +118,7 @@ void add_demo_command(CLI::App& program, int& exit_code) {
                     "      the whole example in ./tideboard-demo, with explanations\n"
                     "  omnistasis demo /tmp/harbour --runtime /usr/bin/python3\n"
                     "      elsewhere, and with another interpreter");
-    command->callback([options, &exit_code] {
-        auto done = run_demo(*options);
-        if (!done) print_error(done.error());
-        exit_code = done ? exit_done : exit_code_of(done.error().kind);
-    });
+    command->callback([options, &exit_code] { exit_code = finish(run_demo(*options)); });
 }
 
 } // namespace omnistasis::cli

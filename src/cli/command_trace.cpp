@@ -100,11 +100,7 @@ void add_trace_command(CLI::App& program, int& exit_code) {
                     "      modules, native libraries and data, and what could not be settled\n"
                     "  omnistasis trace --json | jq '.loose_ends'\n"
                     "      the same for the project in this folder, for another program");
-    command->callback([options, &exit_code] {
-        auto done = run_trace(*options);
-        if (!done) print_error(done.error());
-        exit_code = done ? exit_done : exit_code_of(done.error().kind);
-    });
+    command->callback([options, &exit_code] { exit_code = finish(run_trace(*options)); });
 }
 
 } // namespace omnistasis::cli

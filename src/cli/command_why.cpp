@@ -72,11 +72,7 @@ void add_why_command(CLI::App& program, int& exit_code) {
                     "      who imports it, from the entry point on\n"
                     "  omnistasis why libz.so.1\n"
                     "      which file of the project in this folder needs the library");
-    command->callback([options, &exit_code] {
-        auto done = run_why(*options);
-        if (!done) print_error(done.error());
-        exit_code = done ? exit_done : exit_code_of(done.error().kind);
-    });
+    command->callback([options, &exit_code] { exit_code = finish(run_why(*options)); });
 }
 
 } // namespace omnistasis::cli

@@ -73,7 +73,7 @@ Result<Job> trace_project(const JobOptions& options, Observer& observer) {
 
 Result<fs::path> write_trace(const Job& job) {
     const std::string& target = job.project.targets.front();
-    fs::path folder = job.project.out.empty() ? job.project.folder / "out" / target : job.project.out;
+    fs::path folder = job.project.output_folder(target);
     auto place = build::OutputPlace::prepare(folder, "trace.json");
     if (!place) return tl::make_unexpected(place.error());
     auto staging = StagingFolder::make(folder, "trace.json");

@@ -61,6 +61,12 @@ void print_error(const Error& error) {
     fmt::print(stderr, "{}", text);
 }
 
+int finish(const Result<void>& done) {
+    if (done) return exit_done;
+    print_error(done.error());
+    return exit_code_of(done.error().kind);
+}
+
 void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most) {
     if (ends.empty()) return;
     std::string head = ends.size() == 1 ? "1 loose end" : fmt::format("{} loose ends", ends.size());

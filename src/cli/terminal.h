@@ -19,6 +19,9 @@ int exit_code_of(ErrorKind kind);
 /// Prints an error to standard error: what, where, why and what to try, each where it is known.
 void print_error(const Error& error);
 
+/// Ends a command: prints the error, if there is one, and returns the exit code.
+int finish(const Result<void>& done);
+
 /// Prints what the trace could not settle to standard error, most important first; at most `most`, and says
 /// so.
 void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most);

@@ -123,19 +123,16 @@ std::string Closure::find(const std::string& name, const Loaded& loaded) const {
     auto look_in = [&](const std::vector<std::string>& folders) -> std::string {
         for (const std::string& folder : folders) {
             std::string file = folder + "/" + name;
-            if (fs::exists(file) && fits(file)) return real_path(file);
+            if (fits(file)) return real_path(file);
         }
         return {};
     };
     if (!loaded.elf.runpath) {
+        // The program is at the end of every chain.
         for (const Loaded* by = &loaded; by != nullptr; by = by->loader)
             if (by->elf.rpath && !by->elf.runpath)
                 if (std::string found = look_in(folders_of(*by->elf.rpath, by->file)); !found.empty())
                     return found;
-        bool program_asked = loaded.loader == nullptr;
-        if (!program_asked && program_.elf.rpath && !program_.elf.runpath)
-            if (std::string found = look_in(folders_of(*program_.elf.rpath, program_.file)); !found.empty())
-                return found;
     }
     if (const char* path = std::getenv("LD_LIBRARY_PATH"))
         if (std::string found = look_in(split(path, ":;")); !found.empty()) return found;
@@ -143,7 +140,7 @@ std::string Closure::find(const std::string& name, const Loaded& loaded) const {
         if (std::string found = look_in(folders_of(*loaded.elf.runpath, loaded.file)); !found.empty())
             return found;
     for (const std::string& file : cache_.find(name))
-        if (fs::exists(file) && fits(file)) return real_path(file);
+        if (fits(file)) return real_path(file);
     if (loaded.elf.ignores_default_folders) return {};
     return look_in(default_folders(program_.elf.machine));
 }

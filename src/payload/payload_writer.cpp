@@ -82,8 +82,7 @@ struct Content {
 
 Result<void> load(Content& content) {
     if (content.file->source.empty()) {
-        content.bytes = {reinterpret_cast<const std::uint8_t*>(content.file->content.data()),
-                         content.file->content.size()};
+        content.bytes = as_bytes(content.file->content);
     } else {
         auto mapped = MappedFile::open(content.file->source);
         if (!mapped) return tl::make_unexpected(mapped.error());

@@ -43,6 +43,11 @@ struct Project {
     Compression compression = Compression::balanced;
     std::vector<std::string> targets;
     std::filesystem::path out; ///< absolute; empty: out/<target> in the folder
+
+    /// Where the outputs for a target go.
+    std::filesystem::path output_folder(const std::string& target) const {
+        return out.empty() ? folder / "out" / target : out;
+    }
 };
 
 /// What the command line says; each value set there wins over the project file.

@@ -17,6 +17,11 @@ namespace fs = std::filesystem;
 using Bytes = std::vector<std::uint8_t>;
 using ByteSpan = std::span<const std::uint8_t>;
 
+/// A text's bytes.
+inline ByteSpan as_bytes(std::string_view text) {
+    return {reinterpret_cast<const std::uint8_t*>(text.data()), text.size()};
+}
+
 /// A file's whole content. Fails on folders and on what can't be read.
 Result<std::string> read_text(const fs::path& file);
 

@@ -10,9 +10,7 @@ Sha256 sha256(ByteSpan bytes) {
     return digest;
 }
 
-Sha256 sha256(std::string_view text) {
-    return sha256(ByteSpan(reinterpret_cast<const std::uint8_t*>(text.data()), text.size()));
-}
+Sha256 sha256(std::string_view text) { return sha256(as_bytes(text)); }
 
 std::string hex(ByteSpan bytes) {
     static constexpr char digits[] = "0123456789abcdef";

@@ -22,10 +22,4 @@ std::string_view kind_name(UnitKind kind) {
     return "data";
 }
 
-std::optional<UnitId> Graph::find(std::string_view name) const {
-    for (UnitId id = 0; id < units.size(); ++id)
-        if (units[id].name == name) return id;
-    return std::nullopt;
-}
-
 } // namespace omnistasis::trace

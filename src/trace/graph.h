@@ -2,7 +2,6 @@
 
 #include <cstdint>
 #include <map>
-#include <optional>
 #include <string>
 #include <vector>
 
@@ -75,9 +74,6 @@ struct Graph {
     std::vector<UnitId> roots; ///< what is needed without a unit that asks for it
     std::vector<LooseEnd> loose_ends;
     std::vector<Absent> absent; ///< optional modules that are not there
-
-    /// The first unit with that name; nothing where there is none.
-    std::optional<UnitId> find(std::string_view name) const;
 };
 
 } // namespace omnistasis::trace

@@ -19,7 +19,6 @@ struct FoundModule {
         bytecode,
         extension,
         built_in,
-        frozen,
         namespace_package,
         absent
     } kind = Kind::absent;

@@ -19,12 +19,10 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     std::vector<Unit> modules;
     std::vector<StoredName> names;
     std::vector<ModuleStore::Source> sources;
-    std::vector<std::size_t> real_files;
     for (const Unit& unit : units) {
-        auto [first, last] = notes_.equal_range(unit.name);
-        for (auto note = first; note != last; ++note) {
-            if (!note->second.during.empty()) config.during[unit.name] = note->second.during;
-            for (const auto& [module, paths] : note->second.moved)
+        for (const auto& [of, note] : notes_of(unit.name)) {
+            if (!note.during.empty()) config.during[unit.name] = note.during;
+            for (const auto& [module, paths] : note.moved)
                 config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
                                                                                            paths.end());
         }

@@ -37,7 +37,7 @@ const std::vector<Distribution>& PythonRuntime::distributions() {
 void PythonRuntime::want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out) {
     fs::path folder = distribution.folder;
     auto add = [&](const fs::path& file, const std::string& place) {
-        out.needs.push_back({{UnitKind::data, place, file.string(), place, false}, reason});
+        out.needs.push_back({file_unit(UnitKind::data, file.string(), place), reason});
     };
     std::string base = places_.site_packages() + "/" + folder.filename().string();
     if (distribution.is_file) return add(folder, base);
@@ -151,7 +151,7 @@ void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result
         std::string place = "share/" + (in_share ? inner.string() : path.substr(1));
         Reason reason{"reads", unit.file, string.line, false};
         auto need = [&](const std::string& file, const std::string& to) {
-            out.needs.push_back({{UnitKind::data, to, file, to, false, false}, reason});
+            out.needs.push_back({file_unit(UnitKind::data, file, to), reason});
         };
         if (fs::is_regular_file(path, ignored)) {
             need(path, place);
@@ -210,7 +210,7 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
         auto typelib = read_typelib(file->bytes());
         if (!typelib) continue;
         std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
-        out.needs.push_back({{UnitKind::data, place, open[i], place, false, false}, reason});
+        out.needs.push_back({file_unit(UnitKind::data, open[i], place), reason});
         for (const std::string& dependency : typelib->dependencies) {
             std::size_t dash = dependency.rfind('-');
             if (dash != std::string::npos)
@@ -221,16 +221,14 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
                 std::error_code failed;
                 std::string real = fs::canonical(found, failed).string();
                 std::string to = "lib/" + fs::path(library).filename().string();
-                if (!failed) out.needs.push_back({{UnitKind::native, to, real, to, false, false}, reason});
+                if (!failed) out.needs.push_back({file_unit(UnitKind::native, real, to), reason});
                 break;
             }
     }
 }
 
 void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
-    auto [first, last] = notes_.equal_range(unit.name);
-    for (auto entry = first; entry != last; ++entry) {
-        const Note& note = entry->second;
+    for (const auto& [of, note] : notes_of(unit.name)) {
         Reason reason{"brings in, by a package note,", unit.file, 0, true};
         for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
         for (const NoteData& data : note.data) {
@@ -244,9 +242,8 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                 if (fs::is_regular_file(candidate)) {
                     auto content = MappedFile::open(candidate);
                     bool native = content && native::looks_like_elf(content->bytes());
-                    out.needs.push_back({{native ? UnitKind::native : UnitKind::data, data.to, candidate,
-                                          data.to, false, false},
-                                         reason});
+                    out.needs.push_back(
+                        {file_unit(native ? UnitKind::native : UnitKind::data, candidate, data.to), reason});
                     break;
                 }
                 if (!fs::is_directory(candidate) ||
@@ -255,7 +252,7 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                 for (const std::string& file : readable_files(candidate, true, data.without)) {
                     std::string place = data.to + "/" + file;
                     UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
-                    out.needs.push_back({{kind, place, candidate + "/" + file, place, false, false}, reason});
+                    out.needs.push_back({file_unit(kind, candidate + "/" + file, place), reason});
                 }
                 break;
             }

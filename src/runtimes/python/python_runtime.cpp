@@ -76,7 +76,6 @@ Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) c
         unit.kind = UnitKind::extension;
         break;
     case FoundModule::Kind::built_in:
-    case FoundModule::Kind::frozen:
     case FoundModule::Kind::absent:
         unit.kind = UnitKind::built_in;
         return unit;
@@ -243,9 +242,8 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     std::string module = absolute_module(request, from);
     std::string taken = request.kind == Request::Kind::from_module ? module + "." + request.name : module;
     auto left_out_by = [&](const std::string& whose) {
-        auto [first, last] = notes_.equal_range(whose);
-        for (auto note = first; note != last; ++note)
-            for (const std::string& left_out : note->second.leave_out)
+        for (const auto& [of, note] : notes_of(whose))
+            for (const std::string& left_out : note.leave_out)
                 if (module == left_out || taken == left_out || module.starts_with(left_out + "."))
                     return true;
         return false;

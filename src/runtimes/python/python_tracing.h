@@ -9,13 +9,13 @@
 #include "support/files.h"
 #include "trace/runtime.h"
 
+#include <fmt/format.h>
 #include <map>
 #include <mutex>
+#include <ranges>
 #include <set>
 #include <string>
 #include <vector>
-
-#include <fmt/format.h>
 
 namespace omnistasis::python {
 
@@ -33,6 +33,11 @@ inline std::string parent_of(const std::string& name) {
 
 /// The first part of a dotted name.
 inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
+
+/// A file that goes into the tree as it is, or as a native library.
+inline Unit file_unit(UnitKind kind, const std::string& file, const std::string& place) {
+    return {kind, place, file, place, false, false};
+}
 
 /// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,
 /// what they ask for in other ways in python_needs.cpp, what goes into the app tree in python_files.cpp.
@@ -87,6 +92,12 @@ class PythonRuntime : public trace::Runtime {
         bool standard = false;
         ScanResult result;
     };
+
+    /// The notes of a module.
+    auto notes_of(const std::string& module) const {
+        auto [first, last] = notes_.equal_range(module);
+        return std::ranges::subrange(first, last);
+    }
 
     std::string entry_file() const { return (project_.folder / project_.entry).string(); }
     /// The interpreter carries the application's name, so that lists of processes show that one.
@@ -147,8 +158,6 @@ class PythonRuntime : public trace::Runtime {
     std::set<std::string> by_name_packages_; ///< top-level packages known to import by name
     std::once_flag distributions_read_;
     std::vector<Distribution> distributions_;
-    std::vector<StoredName> stored_names_;
-    BootConfig boot_;
 };
 
 } // namespace omnistasis::python

@@ -16,9 +16,9 @@ namespace {
 
 using Tokens = std::span<const Token>;
 
-constexpr std::array<std::string_view, 17> header_keywords{
-    "if",  "elif",  "else",  "while", "for",  "try",    "except", "finally", "with",
-    "def", "class", "async", "match", "case", "lambda", "type",   "@"};
+constexpr std::array<std::string_view, 14> header_keywords{"if",    "elif",   "else",    "while", "for",
+                                                           "try",   "except", "finally", "with",  "def",
+                                                           "class", "async",  "match",   "case"};
 
 bool is_header_keyword(const Token& token) {
     return token.kind == TokenKind::name &&
@@ -114,7 +114,7 @@ class Scanner {
         bool only_header = false;
         while (position < line.size()) {
             const Token& first = line[position];
-            if (is_header_keyword(first) && !first.is("lambda")) {
+            if (is_header_keyword(first)) {
                 std::size_t colon = find_colon(line, position);
                 if (colon < line.size()) {
                     enter(line.subspan(position, colon - position));
@@ -429,8 +429,6 @@ class Scanner {
         } else if (name == "get_data" || name == "resource_filename" || name == "resource_string" ||
                    name == "resource_stream" || name == "read_text" || name == "open_text") {
             result_.names_own_file = true;
-        } else if (name == "getsource" || name == "getsourcelines" || name == "findsource") {
-            result_.wants_source = true;
         }
     }
 

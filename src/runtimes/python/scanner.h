@@ -61,7 +61,6 @@ struct ScanResult {
     bool imports_by_name = false; ///< holds a call that imports by a name that is not constant
     bool makes_modules = false;   ///< touches sys.modules, sys.meta_path or sys.path_hooks
     bool restarts_itself = false; ///< mentions sys.executable
-    bool wants_source = false;    ///< calls inspect.getsource or one of its kin
 };
 
 /// A few names, looked up for every name in a source: most are told apart by their first letter and length.
