@@ -133,6 +133,21 @@ TEST_CASE("the interpreter is asked again when its search path has changed") {
     CHECK(workshop.shell(trace).err.empty());
 }
 
+TEST_CASE("a loader that is found late still finds what strings seen earlier name") {
+    Workshop workshop("late");
+    workshop.write("main.py", "import yard\nPLUGINS = ['plug.crane']\n");
+    workshop.write("yard/__init__.py",
+                   "import importlib\nLOADER = 'yard.late'\nimportlib.import_module(LOADER[:])\n");
+    workshop.write(
+        "yard/late.py",
+        "import importlib\ndef load(name):\n    return importlib.import_module('%s.base' % name)\n");
+    workshop.write("plug/__init__.py", "");
+    workshop.write("plug/crane/__init__.py", "");
+    workshop.write("plug/crane/base.py", "");
+    CHECK(workshop.omnistasis({"trace", "main.py", "--json"}).out.find("\"name\": \"plug.crane.base\"") !=
+          std::string::npos);
+}
+
 TEST_CASE("what Omnistasis did not make stays where it is") {
     Workshop workshop("foreign");
     workshop.write("a.py", "print(1)\n");

@@ -397,17 +397,18 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     // In the order of names: the order of scanning depends on the threads.
     std::sort(scanned_.begin() + static_cast<std::ptrdiff_t>(settled_), scanned_.end(),
               [](const Scanned& left, const Scanned& right) { return left.name < right.name; });
+    auto known = [this] { return by_name_packages_.size() + import_suffixes_.size(); };
+    std::size_t before = known();
     for (const auto& [module, note] : notes_)
         if (ids.contains(module)) import_suffixes_.insert(note.parts.begin(), note.parts.end());
-    std::size_t before = by_name_packages_.size();
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
         for (const StringAt& suffix : scanned_[i].result.import_suffixes)
             import_suffixes_.insert(suffix.text);
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
         if (scanned_[i].result.imports_by_name && !scanned_[i].standard)
             by_name_packages_.insert(top_of(scanned_[i].name));
-    // A package that turned out to import by name is looked at again from the start.
-    std::size_t first = by_name_packages_.size() == before ? settled_ : 0;
+    // Strings are looked at again from the start when more became known of how names in them are used.
+    std::size_t first = known() == before ? settled_ : 0;
     for (std::size_t i = 0; i < scanned_.size(); ++i) {
         const Scanned& scanned = scanned_[i];
         Expansion out;
