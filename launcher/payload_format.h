@@ -29,13 +29,14 @@ enum TrailerField : size_t {
 
 /// Tags of the head's fields. A reader passes over a tag that it does not know unless `must_know` is set.
 enum HeadTag : uint16_t {
-    head_tree_id = 1,     ///< 32 bytes that stand for the tree's content
-    head_name = 2,        ///< the application's name, UTF-8
-    head_start = 3,       ///< program and arguments, each ended by a zero byte
-    head_mode = 4,        ///< one byte: 0 console, 1 window
-    head_index_hash = 5,  ///< SHA-256 of the index as it is stored
-    head_tree_folder = 6, ///< the tree is this folder, relative to the launcher's own; nothing is unpacked
-    head_version = 7,     ///< the application's version, UTF-8
+    head_tree_id = 1,        ///< 32 bytes that stand for the tree's content
+    head_name = 2,           ///< the application's name, UTF-8
+    head_start = 3,          ///< program and arguments, each ended by a zero byte
+    head_mode = 4,           ///< one byte: 0 console, 1 window
+    head_index_hash = 5,     ///< SHA-256 of the index as it is stored
+    head_tree_folder = 6,    ///< the tree is this folder, relative to the launcher's own; nothing is unpacked
+    head_version = 7,        ///< the application's version, UTF-8
+    head_working_folder = 8, ///< a place in the tree that the application starts in; else the caller's folder
 };
 constexpr uint16_t head_must_know = 1;
 constexpr size_t head_field_header = 8; ///< tag, flags, length of what follows

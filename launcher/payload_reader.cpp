@@ -108,6 +108,9 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
         case head_tree_folder:
             head.tree_folder = value;
             break;
+        case head_working_folder:
+            head.working_folder = value;
+            break;
         case head_version:
             head.version = value;
             break;

@@ -42,6 +42,7 @@ struct Head {
     Bytes start;
     Bytes index_hash; ///< 32 bytes
     Bytes tree_folder;
+    Bytes working_folder{}; ///< a place in the tree; empty: where the caller is
     Bytes version;
     bool window = false;
 };

@@ -129,6 +129,16 @@ int run(int count, char** arguments) {
         else
             list[used++] = filled_in(at, tree, called_as);
     }
+    if (self.head.working_folder.size > 0) {
+        char folder[16384];
+        snprintf(folder, sizeof folder, "%s/%.*s", tree, static_cast<int>(self.head.working_folder.size),
+                 reinterpret_cast<const char*>(self.head.working_folder.data));
+        if (chdir(folder) != 0) {
+            failure.exit_code = exit_no_start;
+            snprintf(failure.text, sizeof failure.text, "can't go to %.400s: %s", folder, strerror(errno));
+            stop(called_as, failure);
+        }
+    }
     execve(program, list, environ);
     failure.exit_code = exit_no_start;
     snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", program, strerror(errno));

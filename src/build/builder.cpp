@@ -94,7 +94,13 @@ class Builder {
 
   private:
     payload::Description description(const trace::Start& start, const std::string& folder) const {
-        return {project_.name, project_.version, start_text(start), project_.mode == Mode::window, folder};
+        bool is_inner = folder == "..";
+        return {project_.name,
+                project_.version,
+                start_text(start),
+                project_.mode == Mode::window,
+                project_.starts_in_own_folder() && !is_inner ? runtime_.application_place() : "",
+                folder};
     }
 
     std::string launcher_with(const trace::Start& start, const std::string& folder) const {
@@ -114,6 +120,11 @@ class Builder {
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
             groups_.push_back("the launcher");
             tree_.push_back({inner.place, 0755, launcher_with(inner.start, ".."), {}});
+        }
+        // The folder that the application starts in may hold nothing but modules, which are elsewhere.
+        if (project_.starts_in_own_folder()) {
+            groups_.push_back("the launcher");
+            tree_.push_back({runtime_.application_place() + "/.folder", 0644, "", {}});
         }
         observer_.step("linking", plan.files.size());
         std::size_t first = tree_.size();

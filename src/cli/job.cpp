@@ -47,7 +47,7 @@ Result<Job> trace_project(const JobOptions& options, Observer& observer) {
     auto installation = build::Installation::find();
     if (!installation) return tl::make_unexpected(installation.error());
     job.installation = std::move(*installation);
-    auto project = load_project(options.project);
+    auto project = load_project(options.project, settle_entry);
     if (!project) return tl::make_unexpected(project.error());
     job.project = std::move(*project);
     auto assets = find_assets(job.project);

@@ -49,6 +49,8 @@ std::string make_head(const Description& description, const Sha256* tree_id, con
     put_field(head, head_mode, true, std::string_view(description.window ? "\1" : "\0", 1));
     if (index_hash != nullptr) put_field(head, head_index_hash, true, view(*index_hash));
     if (!description.tree_folder.empty()) put_field(head, head_tree_folder, true, description.tree_folder);
+    if (!description.working_folder.empty())
+        put_field(head, head_working_folder, true, description.working_folder);
     if (!description.version.empty()) put_field(head, head_version, false, description.version);
     return head;
 }

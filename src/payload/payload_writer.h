@@ -23,7 +23,8 @@ struct Description {
     std::string version;
     std::string start; ///< program and arguments, each ended by a zero byte
     bool window = false;
-    std::string tree_folder; ///< folder layout: relative to the launcher; else empty
+    std::string working_folder; ///< a place in the tree that it starts in; empty: where the caller is
+    std::string tree_folder;    ///< folder layout: relative to the launcher; else empty
 };
 
 struct PayloadSizes {

@@ -18,6 +18,8 @@ constexpr const char* project_file_name = "omnistasis.toml";
 template <typename T, std::size_t N> using Words = std::array<std::pair<const char*, T>, N>;
 constexpr Words<Mode, 2> modes{{{"console", Mode::console}, {"window", Mode::window}}};
 constexpr Words<Layout, 2> layouts{{{"single", Layout::single}, {"folder", Layout::folder}}};
+constexpr Words<WorkingFolder, 2> working_folders{
+    {{"caller", WorkingFolder::caller}, {"app", WorkingFolder::app}}};
 constexpr Words<Compression, 3> compressions{
     {{"fast", Compression::fast}, {"balanced", Compression::balanced}, {"small", Compression::small}}};
 
@@ -52,11 +54,13 @@ Result<void> check_name(const std::string& name) {
                 "use letters, digits, spaces, `-`, `_` and `.`, at most 120 of them");
 }
 
-/// "tide board" from "tide board.py"; the folder's name for a package's __main__.py.
-std::string default_name(const fs::path& entry, const fs::path& folder) {
-    if (entry.stem() != "__main__") return entry.stem().string();
-    fs::path parent = entry.parent_path();
-    return parent.empty() ? folder.filename().string() : parent.filename().string();
+/// The project file of a source file: in its folder or in one above it.
+fs::path project_file_above(const fs::path& source) {
+    std::error_code ignored;
+    fs::path folder = source.parent_path();
+    for (int up = 0; up < 8 && folder.has_relative_path(); ++up, folder = folder.parent_path())
+        if (fs::is_regular_file(folder / project_file_name, ignored)) return folder / project_file_name;
+    return {};
 }
 
 Result<void> find_entry(const ProjectOptions& options, Project& project) {
@@ -65,54 +69,24 @@ Result<void> find_entry(const ProjectOptions& options, Project& project) {
     fs::path path = fs::absolute(given, ignored).lexically_normal();
     if (!path.has_filename()) path = path.parent_path();
     if (fs::is_directory(path, ignored)) {
-        fs::path file = path / project_file_name;
-        if (!fs::exists(file, ignored)) {
-            std::vector<std::string> sources;
-            for (const FolderEntry& entry : list_folder(path))
-                if (!entry.is_folder && entry.name.ends_with(".py"))
-                    sources.push_back((given / entry.name).lexically_normal().string());
-            std::string hint =
-                sources.empty() ? std::string("name the application's first source file")
-                                : fmt::format("name the source file that is started: {}",
-                                              fmt::join(sources.begin(),
-                                                        sources.begin() +
-                                                            std::min<std::ptrdiff_t>(3, std::ssize(sources)),
-                                                        ", "));
-            return fail(ErrorKind::bad_input, "a folder is no entry point", given.string(),
-                        fmt::format("there is no {} in it", project_file_name), hint);
-        }
         project.folder = path;
-        project.project_file = file;
-        return read_project_file(file, project);
-    }
-    if (!fs::exists(path, ignored)) {
-        std::vector<std::string> names;
-        for (const FolderEntry& entry : list_folder(path.parent_path())) names.push_back(entry.name);
-        auto near = near_matches(path.filename().string(), names);
-        return fail(ErrorKind::bad_input, "the entry point is not there", given.string(), "",
-                    near.empty() ? "name the source file that is started"
-                                 : fmt::format("did you mean {}?", fmt::join(near, " or ")));
+        if (!fs::exists(path / project_file_name, ignored)) return {};
+        project.project_file = path / project_file_name;
+        return read_project_file(project.project_file, project);
     }
     project.folder = path.parent_path();
     project.entry = path.filename().string();
-    // A package's __main__.py belongs to the folder that holds the package.
-    if (path.filename() == "__main__.py" && fs::exists(project.folder / "__init__.py")) {
-        fs::path top = project.folder;
-        while (fs::exists(top / "__init__.py") && top.has_relative_path()) top = top.parent_path();
-        project.folder = top;
-        project.entry = path.lexically_relative(top).string();
-    }
-    // With a project file beside it, the source file is its entry point for this once.
-    if (fs::exists(project.folder / project_file_name, ignored)) {
-        Project beside = project;
-        beside.project_file = project.folder / project_file_name;
-        if (auto read = read_project_file(beside.project_file, beside); !read) return read;
-        // Another program of the same project: its runtime holds, its name and the rest do not.
-        if (fs::path(beside.entry).lexically_normal() == project.entry)
-            project = beside;
-        else
-            project.runtime_home = beside.runtime_home;
-    }
+    fs::path file = project_file_above(path);
+    if (file.empty()) return {};
+    Project around;
+    around.folder = file.parent_path();
+    around.project_file = file;
+    if (auto read = read_project_file(file, around); !read) return read;
+    // Another program of the same project: its runtime holds, its name and the rest do not.
+    if (!around.entry.empty() && (around.folder / around.entry).lexically_normal() == path)
+        project = around;
+    else if (around.folder == project.folder)
+        project.runtime_home = around.runtime_home;
     return {};
 }
 
@@ -159,19 +133,6 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
 }
 
 Result<void> check(Project& project) {
-    if (project.entry.empty())
-        return fail(ErrorKind::bad_input, "the project has no entry point", project.project_file.string(),
-                    "app.entry is missing", "add entry = \"...\" to [app]: the source file that is started");
-    std::error_code ignored;
-    fs::path entry = project.folder / project.entry;
-    std::string said_in = project.project_file.empty() ? "" : "app.entry in " + project.project_file.string();
-    if (!fs::exists(entry, ignored))
-        return fail(ErrorKind::bad_input, "the entry point is not there", entry.string(), said_in,
-                    "name the source file that is started");
-    if (fs::is_directory(entry, ignored))
-        return fail(ErrorKind::bad_input, "a folder is no entry point", entry.string(), said_in,
-                    "name the source file that is started");
-    if (project.name.empty()) project.name = default_name(project.entry, project.folder);
     if (auto checked = check_name(project.name); !checked) return checked;
     if (project.title.empty()) project.title = project.name;
     if (project.targets.empty()) project.targets = {"linux-x86_64"};
@@ -183,7 +144,7 @@ Result<void> check(Project& project) {
                     near.empty() ? fmt::format("targets are {}", fmt::join(known_targets(), ", "))
                                  : fmt::format("did you mean {}?", fmt::join(near, " or ")));
     }
-    if (!project.icon.empty() && !fs::is_regular_file(project.folder / project.icon, ignored))
+    if (!project.icon.empty() && !fs::is_regular_file(project.folder / project.icon))
         return fail(ErrorKind::bad_input, "the icon is not there", (project.folder / project.icon).string(),
                     "", "name a picture file");
     return {};
@@ -216,6 +177,9 @@ Result<Mode> parse_mode(const std::string& word, const std::string& where) {
 Result<Layout> parse_layout(const std::string& word, const std::string& where) {
     return parse_word(layouts, "layout", word, where);
 }
+Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where) {
+    return parse_word(working_folders, "working folder", word, where);
+}
 Result<Compression> parse_compression(const std::string& word, const std::string& where) {
     return parse_word(compressions, "compression", word, where);
 }
@@ -228,9 +192,10 @@ const std::vector<std::string>& known_targets() {
     return targets;
 }
 
-Result<Project> load_project(const ProjectOptions& options) {
+Result<Project> load_project(const ProjectOptions& options, const SettleEntry& settle_entry) {
     Project project;
     if (auto done = find_entry(options, project); !done) return tl::make_unexpected(done.error());
+    if (auto done = settle_entry(project); !done) return tl::make_unexpected(done.error());
     if (auto done = apply_options(options, project); !done) return tl::make_unexpected(done.error());
     if (auto done = check(project); !done) return tl::make_unexpected(done.error());
     return project;
@@ -253,16 +218,20 @@ std::string project_file_text(const Project& project) {
     line("summary", project.summary);
     line("entry", project.entry);
     line("mode", mode_word(project.mode));
+    if (project.working_folder) line("working_folder", word_of(working_folders, *project.working_folder));
     if (!project.icon.empty()) line("icon", below(project.icon));
-    if (!project.language.empty() || !project.runtime_home.empty()) {
+    if (!project.language.empty() || !project.runtime_home.empty() || project.sources || project.strip) {
         text += "\n[runtime]\n";
         line("language", project.language);
         if (!project.runtime_home.empty()) line("home", below(project.runtime_home));
+        if (project.sources) text += "sources = true\n";
+        if (project.strip) text += "strip = true\n";
     }
-    if (!project.include.empty() || !project.exclude.empty()) {
+    if (!project.include.empty() || !project.exclude.empty() || !project.notes.empty()) {
         text += "\n[trace]\n";
         if (!project.include.empty()) text += fmt::format("include = {}\n", quoted_list(project.include));
         if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
+        if (!project.notes.empty()) text += fmt::format("notes = {}\n", quoted_list(project.notes));
     }
     for (const Asset& asset : project.assets) {
         text += "\n[[asset]]\n";

@@ -3,6 +3,7 @@
 #include "support/error.h"
 
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -11,6 +12,8 @@ namespace omnistasis {
 
 enum class Mode { console, window };
 enum class Layout { single, folder };
+/// The folder that the application finds itself in when it starts: that of whoever starts it, or its own.
+enum class WorkingFolder { caller, app };
 enum class Compression { fast, balanced, small };
 
 /// A file or pattern that the project carries as it is. `from` is relative to the project's folder and may
@@ -31,11 +34,15 @@ struct Project {
     std::string version;
     std::string publisher;
     std::string summary;
-    std::string entry; ///< relative to the folder
+    std::string entry; ///< a file relative to the folder, or a name that the language knows
     Mode mode = Mode::console;
-    std::string icon;         ///< relative to the folder; empty where there is none
-    std::string language;     ///< empty: from the entry
-    std::string runtime_home; ///< an interpreter or the folder of one; empty: looked for
+    std::optional<WorkingFolder> working_folder; ///< as the mode has it where nothing is said
+    std::string icon;                            ///< relative to the folder; empty where there is none
+    std::string language;                        ///< empty: from the entry
+    std::string runtime_home;                    ///< an interpreter or the folder of one; empty: looked for
+    bool sources = false;                        ///< the source goes along, for code that shows it
+    bool strip = false;             ///< assertions and docstrings are left out of the compiled code
+    std::vector<std::string> notes; ///< files with the project's own package notes, relative to the folder
     std::vector<std::string> include;
     std::vector<std::string> exclude;
     std::vector<Asset> assets;
@@ -43,6 +50,11 @@ struct Project {
     Compression compression = Compression::balanced;
     std::vector<std::string> targets;
     std::filesystem::path out; ///< absolute; empty: out/<target> in the folder
+
+    /// A program with a window is started by a click, from anywhere.
+    bool starts_in_own_folder() const {
+        return working_folder ? *working_folder == WorkingFolder::app : mode == Mode::window;
+    }
 
     /// Where the outputs for a target go.
     std::filesystem::path output_folder(const std::string& target) const {
@@ -58,9 +70,13 @@ struct ProjectOptions {
     std::vector<std::string> include, exclude, targets;
 };
 
+/// Fills in what only the project's language knows of its entry point: which file it is, and from there the
+/// name and the folder. Fails where no language would start it.
+using SettleEntry = std::function<Result<void>(Project&)>;
+
 /// Reads the project file that belongs to `options.entry`, if there is one, applies the options and fills in
 /// the defaults. Checks that what is named exists.
-Result<Project> load_project(const ProjectOptions& options);
+Result<Project> load_project(const ProjectOptions& options, const SettleEntry& settle_entry);
 
 /// The project as the text of an omnistasis.toml that needs no options.
 std::string project_file_text(const Project& project);
@@ -68,6 +84,7 @@ std::string project_file_text(const Project& project);
 /// The words of an option or field and their values.
 Result<Mode> parse_mode(const std::string& word, const std::string& where);
 Result<Layout> parse_layout(const std::string& word, const std::string& where);
+Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where);
 Result<Compression> parse_compression(const std::string& word, const std::string& where);
 std::string mode_word(Mode mode);
 std::string layout_word(Layout layout);

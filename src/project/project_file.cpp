@@ -37,11 +37,15 @@ class ProjectFileReader {
                                {"summary", text_into(project_.summary)},
                                {"entry", text_into(project_.entry)},
                                {"mode", word_into(project_.mode, parse_mode)},
+                               {"working_folder", word_into(project_.working_folder, parse_working_folder)},
                                {"icon", text_into(project_.icon)}});
-        tables["runtime"] =
-            table({{"language", text_into(project_.language)}, {"home", text_into(project_.runtime_home)}});
-        tables["trace"] =
-            table({{"include", texts_into(project_.include)}, {"exclude", texts_into(project_.exclude)}});
+        tables["runtime"] = table({{"language", text_into(project_.language)},
+                                   {"home", text_into(project_.runtime_home)},
+                                   {"sources", truth_into(project_.sources)},
+                                   {"strip", truth_into(project_.strip)}});
+        tables["trace"] = table({{"include", texts_into(project_.include)},
+                                 {"exclude", texts_into(project_.exclude)},
+                                 {"notes", texts_into(project_.notes)}});
         tables["output"] = table({{"layout", word_into(project_.layout, parse_layout)},
                                   {"targets", texts_into(project_.targets)},
                                   {"compress", word_into(project_.compression, parse_compression)}});
@@ -132,8 +136,16 @@ class ProjectFileReader {
         };
     }
 
-    template <typename T>
-    Take word_into(T& target, Result<T> (*parse)(const std::string&, const std::string&)) {
+    Take truth_into(bool& target) {
+        return [this, &target](const toml::node& node) -> Result<void> {
+            if (!node.is_boolean()) return wrong_type(node, "true or false");
+            target = node.as_boolean()->get();
+            return {};
+        };
+    }
+
+    template <typename T, typename U>
+    Take word_into(T& target, Result<U> (*parse)(const std::string&, const std::string&)) {
         return [this, &target, parse](const toml::node& node) -> Result<void> {
             if (!node.is_string()) return wrong_type(node, "a string");
             auto value = parse(node.as_string()->get(), at(node.source()));

@@ -1,9 +1,13 @@
 #include "runtimes/registry.h"
 
+#include "runtimes/python/entry.h"
 #include "runtimes/python/python_runtime.h"
+#include "support/files.h"
 #include "support/near_match.h"
 
+#include <algorithm>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 namespace omnistasis {
 
@@ -11,6 +15,8 @@ namespace {
 
 struct Language {
     const char* name;
+    /// Completes the project where it can start the entry; false where it can't.
+    Result<bool> (*settle_entry)(Project& project);
     bool (*is_source)(const std::filesystem::path& file);
     Result<std::unique_ptr<trace::Runtime>> (*make)(const Project& project,
                                                     const std::filesystem::path& data);
@@ -18,28 +24,76 @@ struct Language {
 
 /// All languages; a new one is a folder beside python/ and a line here.
 constexpr Language languages[] = {
-    {"python", python::is_python_source, python::make_python_runtime},
+    {"python", python::settle_entry, python::is_python_source, python::make_python_runtime},
 };
+
+std::string language_names() {
+    std::string names;
+    for (const Language& language : languages)
+        names += std::string(names.empty() ? "" : ", ") + language.name;
+    return names;
+}
+
+/// The entry point that may have been meant: sources in the folder, those with a similar name first.
+std::string entry_hint(const Project& project) {
+    fs::path folder = (project.folder / project.entry).parent_path();
+    if (project.entry.empty()) folder = project.folder;
+    std::vector<std::string> names, sources;
+    for (const FolderEntry& entry : list_folder(folder)) {
+        names.push_back(entry.name);
+        auto is_source = [&](const Language& one) { return one.is_source(folder / entry.name); };
+        if (!entry.is_folder && std::ranges::any_of(languages, is_source)) sources.push_back(entry.name);
+    }
+    auto near = near_matches(fs::path(project.entry).filename().string(), names);
+    if (!near.empty()) return fmt::format("did you mean {}?", fmt::join(near, " or "));
+    if (sources.empty()) return "name the source file that is started";
+    if (sources.size() > 3) sources.resize(3);
+    return fmt::format("name the source file that is started: {}", fmt::join(sources, ", "));
+}
 
 } // namespace
 
+Result<void> settle_entry(Project& project) {
+    bool known = project.language.empty();
+    for (const Language& language : languages) {
+        if (!project.language.empty() && project.language != language.name) continue;
+        known = true;
+        auto settled = language.settle_entry(project);
+        if (!settled) return tl::make_unexpected(settled.error());
+        if (!*settled) continue;
+        project.language = language.name;
+        return {};
+    }
+    if (!known)
+        return fail(ErrorKind::bad_input, fmt::format("there is no language `{}`", project.language),
+                    "runtime.language", "", fmt::format("known are: {}", language_names()));
+    std::string said_in = project.project_file.empty() ? "" : "app.entry in " + project.project_file.string();
+    if (project.entry.empty())
+        return project.project_file.empty()
+                   ? fail(ErrorKind::bad_input, "a folder is no entry point", project.folder.string(),
+                          "there is no omnistasis.toml in it, and no program that it names",
+                          entry_hint(project))
+                   : fail(ErrorKind::bad_input, "the project has no entry point",
+                          project.project_file.string(), "app.entry is missing",
+                          "add entry = \"...\" to [app]: the source file that is started");
+    std::error_code ignored;
+    fs::path file = project.folder / project.entry;
+    if (!fs::exists(file, ignored))
+        return fail(ErrorKind::bad_input, "the entry point is not there", file.string(), said_in,
+                    entry_hint(project));
+    if (fs::is_directory(file, ignored))
+        return fail(ErrorKind::bad_input, "a folder is no entry point", file.string(), said_in,
+                    "name the source file that is started");
+    return fail(ErrorKind::bad_input, "the entry point is in no language that is known", file.string(),
+                "neither its name nor its first line says which",
+                fmt::format("known are: {}; set runtime.language in omnistasis.toml", language_names()));
+}
+
 Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project,
                                                      const std::filesystem::path& data) {
-    std::vector<std::string> names;
-    for (const Language& language : languages) {
-        bool fits = project.language.empty() ? language.is_source(project.folder / project.entry)
-                                             : project.language == language.name;
-        if (fits) return language.make(project, data);
-        names.emplace_back(language.name);
-    }
-    std::string known = names.front();
-    for (std::size_t i = 1; i < names.size(); ++i) known += ", " + names[i];
-    if (!project.language.empty())
-        return fail(ErrorKind::bad_input, fmt::format("there is no language `{}`", project.language),
-                    "runtime.language", "", fmt::format("known are: {}", known));
-    return fail(ErrorKind::bad_input, "the entry point is in no language that is known",
-                (project.folder / project.entry).string(), "neither its name nor its first line says which",
-                fmt::format("known are: {}; set runtime.language in omnistasis.toml", known));
+    for (const Language& language : languages)
+        if (project.language == language.name) return language.make(project, data);
+    return fail(ErrorKind::fault, "the project's language was not settled", project.entry);
 }
 
 } // namespace omnistasis

@@ -1,35 +1,14 @@
 #include "runtimes/python/facts_cache.h"
 
 #include "support/hash.h"
+#include "support/user_cache.h"
 
-#include <cstdlib>
 #include <fmt/format.h>
 #include <sys/stat.h>
-#include <unistd.h>
 
 namespace omnistasis::python {
 
 namespace {
-
-fs::path cache_folder() {
-    const char* own = std::getenv("XDG_CACHE_HOME");
-    const char* home = std::getenv("HOME");
-    fs::path base = own != nullptr && own[0] == '/'     ? fs::path(own)
-                    : home != nullptr && home[0] == '/' ? fs::path(home) / ".cache"
-                                                        : fs::path();
-    if (base.empty()) return {};
-    std::error_code failed;
-    fs::create_directories(base, failed);
-    // Built applications unpack below the same folder, and use it only while nobody else can write there.
-    for (fs::path folder : {base / "omnistasis", base / "omnistasis/facts"}) {
-        ::mkdir(folder.c_str(), 0700);
-        struct stat status {};
-        bool private_folder = ::lstat(folder.c_str(), &status) == 0 && S_ISDIR(status.st_mode) &&
-                              status.st_uid == ::geteuid() && (status.st_mode & 022) == 0;
-        if (!private_folder) return {};
-    }
-    return base / "omnistasis/facts";
-}
 
 /// Changes whenever a file or folder does.
 std::string stamp(const std::string& path) {
@@ -42,7 +21,7 @@ std::string stamp(const std::string& path) {
 } // namespace
 
 FactsCache::FactsCache(const std::string& subject) {
-    if (fs::path folder = cache_folder(); !folder.empty())
+    if (fs::path folder = user_cache_folder("facts"); !folder.empty())
         file_ = folder / hex(sha256(subject)).substr(0, 32);
 }
 

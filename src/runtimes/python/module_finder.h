@@ -14,14 +14,7 @@ namespace omnistasis::python {
 
 /// Where a module was found.
 struct FoundModule {
-    enum class Kind {
-        source,
-        bytecode,
-        extension,
-        built_in,
-        namespace_package,
-        absent
-    } kind = Kind::absent;
+    enum class Kind { source, bytecode, extension, built_in, namespace_package, absent } kind = Kind::absent;
     bool is_package = false;
     std::string file;                 ///< empty for built-in ones and namespace packages
     std::string root;                 ///< the search path entry below which it was found

@@ -107,6 +107,8 @@ std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std
         head.text(config.main_place);
         head.text("main_folder");
         head.text(config.main_folder);
+        head.text("called");
+        head.text(config.called);
         head.text("interpreter");
         head.text(config.interpreter);
         head.text("entry");

@@ -7,15 +7,17 @@ namespace omnistasis::python {
 Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
                                                                Observer& observer) {
     BootConfig config;
-    config.main_place = places_.of(entry_file(), project_.folder.string());
-    config.main_folder = places_.of_root(main_folder());
-    config.entry_module = entry_module();
+    config.main_place = main_unit().place;
+    config.main_folder = places_.of_root(entry_.folder);
+    config.entry_module = main_module();
+    if (entry_.kind == Entry::Kind::function) config.called = entry_.module + ":" + entry_.function;
     config.interpreter = interpreter_place();
     config.path = {config.main_folder, places_.library(), places_.library() + "/lib-dynload",
                    places_.site_packages()};
 
     config.moved = moved_;
 
+    int optimize = project_.strip ? 2 : 0;
     std::vector<Unit> modules;
     std::vector<StoredName> names;
     std::vector<ModuleStore::Source> sources;
@@ -38,7 +40,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             // The interpreter has the code of its frozen modules in itself.
             if (facts_.frozen.contains(unit.name) && !unit.own) continue;
             // `encodings` is the first module that the interpreter looks for; ours comes in with it.
-            sources.push_back({unit.file, unit.place, 0, unit.name == "encodings" ? "_omnistasis" : ""});
+            sources.push_back(
+                {unit.file, unit.place, optimize, unit.name == "encodings" ? "_omnistasis" : ""});
             modules.push_back(unit);
         }
     }

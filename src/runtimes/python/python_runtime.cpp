@@ -1,13 +1,16 @@
 #include "runtimes/python/python_runtime.h"
 
+#include "runtimes/python/lexer.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "runtimes/python/zipped_packages.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
 
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <unordered_map>
 
 namespace omnistasis::python {
@@ -35,28 +38,8 @@ std::string relative_name(const std::string& name, std::string_view prefix) {
 
 } // namespace
 
-std::string PythonRuntime::entry_module() const {
-    // A package's __main__.py runs as the package does: python -m package.
-    fs::path entry = project_.entry;
-    if (entry.filename() != "__main__.py" ||
-        !fs::exists(project_.folder / entry.parent_path() / "__init__.py"))
-        return {};
-    std::string name = "__main__";
-    fs::path folder = (project_.folder / entry).parent_path();
-    for (; fs::exists(folder / "__init__.py") && folder.has_filename(); folder = folder.parent_path())
-        name = folder.filename().string() + "." + name;
-    return name;
-}
-
-std::string PythonRuntime::main_folder() const {
-    fs::path folder = (project_.folder / project_.entry).parent_path();
-    if (!entry_module().empty())
-        while (fs::exists(folder / "__init__.py") && folder.has_filename()) folder = folder.parent_path();
-    return folder.string();
-}
-
 std::vector<std::string> PythonRuntime::search_path() const {
-    std::vector<std::string> path{main_folder()};
+    std::vector<std::string> path{entry_.folder};
     path.insert(path.end(), facts_.search_path.begin(), facts_.search_path.end());
     return path;
 }
@@ -162,15 +145,73 @@ Result<Expansion> PythonRuntime::roots() {
             if (name.starts_with(family))
                 want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
 
-    std::string module = entry_module();
+    if (auto found = find_entry_module(); !found) return tl::make_unexpected(found.error());
     Reason entry{"is the entry point", project_.project_file.string(), 0, false};
-    if (!module.empty()) want(parent_of(module), entry, out);
-    Unit main{UnitKind::code, "__main__", entry_file(), places_.of(entry_file(), project_.folder.string()),
-              true};
-    out.needs.push_back({main, entry});
+    if (entry_.kind == Entry::Kind::module) want(parent_of(entry_.module), entry, out);
+    if (entry_.kind == Entry::Kind::function) {
+        want(entry_.module, entry, out);
+        note_entry_function(out);
+    }
+    out.needs.push_back({main_unit(), entry});
     for (const std::string& pattern : project_.include)
         want_pattern(pattern, {"is included by the project", project_.project_file.string(), 0, false}, out);
     return out;
+}
+
+/// An entry that names a module which is not the project's own is looked for where the interpreter would.
+Result<void> PythonRuntime::find_entry_module() {
+    if (entry_.kind == Entry::Kind::script) return {};
+    const FoundModule* found = &finder_.find(entry_.module);
+    bool runs = entry_.kind == Entry::Kind::module;
+    if (runs && found->is_package) {
+        entry_.module += ".__main__";
+        found = &finder_.find(entry_.module);
+    }
+    if (found->kind == FoundModule::Kind::source || (!runs && *found)) {
+        entry_.file = found->file;
+        return {};
+    }
+    auto near = near_names(entry_.module);
+    return fail(ErrorKind::bad_input, fmt::format("there is no module {} that can be started", entry_.module),
+                project_.project_file.empty() ? project_.folder.string()
+                                              : "app.entry in " + project_.project_file.string(),
+                *found ? "it is there, but not as source" : "it is not in the project and not installed",
+                near.empty() ? "name a source file, a package with a __main__.py, or module:function"
+                             : fmt::format("did you mean {}?", fmt::join(near, ", ")));
+}
+
+/// The entry's function may be made while the module runs, but its name has to be there.
+void PythonRuntime::note_entry_function(Expansion& out) {
+    auto source = MappedFile::open(entry_.file);
+    if (!source || finder_.find(entry_.module).kind != FoundModule::Kind::source) return;
+    std::string name = top_of(entry_.function);
+    std::set<std::string> names;
+    Lexer lexer(source->text());
+    for (std::vector<Token> line; lexer.next_line(line);)
+        for (const Token& token : line)
+            if (token.kind == TokenKind::name) names.insert(std::string(token.text));
+    if (names.contains(name)) return;
+    auto near = near_matches(name, {names.begin(), names.end()});
+    out.loose_ends.push_back({"no-entry-function", fmt::format("{} names no {}", entry_.module, name),
+                              entry_.file, 0, "the application stops when it starts",
+                              near.empty() ? "name a function of the module in app.entry"
+                                           : fmt::format("did you mean {}?", fmt::join(near, ", "))});
+}
+
+/// What runs as __main__: the entry itself, or our few lines that call the entry's function.
+Unit PythonRuntime::main_unit() {
+    Unit unit{UnitKind::code, "__main__", entry_.file, {}, true, false};
+    if (entry_.kind == Entry::Kind::function) {
+        unit.file = (helpers_ / "call.py").string();
+        unit.place = application_place() + "/_omnistasis_call.py";
+    } else if (entry_.kind == Entry::Kind::script) {
+        unit.place = places_.of(entry_.file, project_.folder.string());
+    } else {
+        const std::string& root = finder_.find(entry_.module).root;
+        unit.place = places_.of(entry_.file, root);
+        unit.own = places_.is_own(root);
+    }
+    return unit;
 }
 
 Expansion PythonRuntime::expand(const Unit& unit) {
@@ -182,15 +223,16 @@ Expansion PythonRuntime::expand(const Unit& unit) {
 }
 
 void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
-    std::string name = unit.name == "__main__" && !entry_module().empty() ? entry_module() : unit.name;
+    std::string name = unit.name == "__main__" && !main_module().empty() ? main_module() : unit.name;
     const FoundModule& found = finder_.find(name);
     bool package = found.is_package && name != "__main__";
+    if (unit.file.starts_with(helpers_.string())) return; // our own
     auto source = MappedFile::open(unit.file);
     if (!source) return;
     Scanned scanned;
     scanned.name = name;
     scanned.file = unit.file;
-    scanned.root = unit.name == "__main__" ? project_.folder.string() : found.root;
+    scanned.root = unit.name == "__main__" && main_module().empty() ? project_.folder.string() : found.root;
     scanned.own = unit.own;
     scanned.standard = places_.is_standard(scanned.root);
     ScanFacts facts = scan_facts_;
@@ -216,6 +258,11 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
                          {"imports, as an introspected library,", unit.file, request.line, true}, out);
     }
     note_shadowing(self, out);
+    note_surroundings(self, scanned.result, out);
+    // Shown sources are files beside where their modules' code would be.
+    if (project_.sources)
+        out.needs.push_back({file_unit(UnitKind::data, unit.file, unit.place),
+                             {"goes along as source, for", unit.file, 0, true}});
     apply_metadata(self, scanned.result, out);
     want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
     if (!scanned.own && !scanned.standard) want_system_paths(self, scanned.result, out);
@@ -281,6 +328,26 @@ void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
              "whatever imports that module gets this file, packages too",
              "give the file another name, unless that is what you want"});
         return;
+    }
+}
+
+/// What the application's own code expects around it and does not find once it is built.
+void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out) {
+    if (!unit.own) return;
+    if (scan.asks_for_source != 0 && !project_.sources)
+        out.loose_ends.push_back({"asks-for-source",
+                                  "a source text is asked for, and only compiled code goes along", unit.file,
+                                  scan.asks_for_source, "the call fails with an OSError",
+                                  "set sources = true under [runtime] in omnistasis.toml if it is needed"});
+    if (project_.starts_in_own_folder() || scan.changes_folder) return;
+    for (const StringAt& path : scan.opened_paths) {
+        std::error_code ignored;
+        if (path.text == "." || !fs::exists(project_.folder / path.text, ignored)) continue;
+        out.loose_ends.push_back(
+            {"relative-path",
+             fmt::format("{} is opened relative to the folder that the caller is in", path.text), unit.file,
+             path.line, "it is found only where the application is started in a folder that has it",
+             "open it relative to __file__, or set working_folder = \"app\" under [app] in omnistasis.toml"});
     }
 }
 
@@ -389,9 +456,8 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     for (trace::UnitId id = 0; id < units.size(); ++id) {
         bool module = units[id].kind == UnitKind::code || units[id].kind == UnitKind::extension;
         if (module)
-            ids.emplace(units[id].name == "__main__" && !entry_module().empty() ? entry_module()
-                                                                                : units[id].name,
-                        id);
+            ids.emplace(
+                units[id].name == "__main__" && !main_module().empty() ? main_module() : units[id].name, id);
     }
     std::vector<std::pair<trace::UnitId, Need>> needs;
     // In the order of names: the order of scanning depends on the threads.
@@ -461,7 +527,7 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                                                             const std::filesystem::path& data) {
     auto interpreter = find_interpreter(project.runtime_home, project.folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
-    std::string entry = (project.folder / project.entry).string();
+    std::string entry = read_entry(project).file;
     auto facts = ask_interpreter(*interpreter, data / "python", entry);
     if (!facts) return tl::make_unexpected(facts.error());
     if (!facts->entry_error.empty())
@@ -470,6 +536,8 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                     facts->entry_error,
                     fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor,
                                 facts->executable));
+    if (auto unpacked = unpack_zipped_packages(facts->search_path); !unpacked)
+        return tl::make_unexpected(unpacked.error());
     auto notes = read_notes(data / "notes" / "python");
     if (!notes) return tl::make_unexpected(notes.error());
     return std::unique_ptr<trace::Runtime>(std::make_unique<PythonRuntime>(

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "runtimes/python/distributions.h"
+#include "runtimes/python/entry.h"
 #include "runtimes/python/module_finder.h"
 #include "runtimes/python/module_store.h"
 #include "runtimes/python/notes.h"
@@ -46,8 +47,8 @@ class PythonRuntime : public trace::Runtime {
     PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
                   std::filesystem::path notes_folder)
         : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
-          helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), places_(project_, facts_),
-          finder_(facts_, search_path()) {
+          helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), entry_(read_entry(project_)),
+          places_(project_, facts_), finder_(facts_, search_path()) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
@@ -75,11 +76,10 @@ class PythonRuntime : public trace::Runtime {
     std::string application_place() const override { return places_.of_root(project_.folder.string()); }
     trace::Start start() const override {
         return {program_place(),
-                {"-E", "-s", "-S", "{tree}/" + places_.library() + "/_omnistasis_main.pyc", "{self}",
-                 "{arguments}"}};
+                isolated({"{tree}/" + places_.library() + "/_omnistasis_main.pyc", "{self}", "{arguments}"})};
     }
     std::vector<trace::InnerLauncher> inner_launchers() const override {
-        return {{interpreter_place(), {program_place(), {"-E", "-s", "-S", "{arguments}"}}}};
+        return {{interpreter_place(), {program_place(), isolated({"{arguments}"})}}};
     }
 
   private:
@@ -99,18 +99,29 @@ class PythonRuntime : public trace::Runtime {
         return std::ranges::subrange(first, last);
     }
 
-    std::string entry_file() const { return (project_.folder / project_.entry).string(); }
     /// The interpreter carries the application's name, so that lists of processes show that one.
     std::string program_place() const {
         std::string place = "bin/" + project_.name;
         return place == interpreter_place() ? place + "-program" : place;
     }
+    /// The interpreter's arguments: first those that keep the user's own settings away from it.
+    std::vector<std::string> isolated(std::vector<std::string> arguments) const {
+        std::vector<std::string> all{"-E", "-s", "-S"};
+        if (project_.strip) all.push_back("-OO");
+        all.insert(all.end(), arguments.begin(), arguments.end());
+        return all;
+    }
     /// What sys.executable names: a launcher that starts the interpreter as isolated as we do.
     std::string interpreter_place() const {
         return "bin/" + std::filesystem::path(facts_.program).filename().string();
     }
-    std::string entry_module() const;
-    std::string main_folder() const;
+    /// The module that runs as __main__, where it has another name too.
+    std::string main_module() const {
+        return entry_.kind == Entry::Kind::module ? entry_.module : std::string();
+    }
+    Result<void> find_entry_module();
+    Unit main_unit();
+    void note_entry_function(Expansion& out);
     std::vector<std::string> search_path() const;
     bool excluded(const std::string& name) const;
 
@@ -119,6 +130,7 @@ class PythonRuntime : public trace::Runtime {
     void want_pattern(const std::string& pattern, const Reason& reason, Expansion& out);
     std::string absolute_module(const Request& request, const std::string& from);
     void note_shadowing(const Unit& unit, Expansion& out);
+    void note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out);
     bool has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan);
     void answer(const Unit& unit, const Request& request, Expansion& out);
     void answer_entry_point(const Request& request, const Reason& reason, Expansion& out);
@@ -143,6 +155,7 @@ class PythonRuntime : public trace::Runtime {
     Notes notes_;
     std::filesystem::path helpers_;
     std::filesystem::path notes_folder_;
+    Entry entry_;
     Places places_;
     ModuleFinder finder_;
     ScanFacts scan_facts_;

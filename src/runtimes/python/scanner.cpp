@@ -20,6 +20,11 @@ constexpr std::array<std::string_view, 14> header_keywords{"if",    "elif",   "e
                                                            "try",   "except", "finally", "with",  "def",
                                                            "class", "async",  "match",   "case"};
 
+/// Calls whose first argument is the path of a file or folder.
+constexpr std::array<std::string_view, 14> openers{
+    "open",    "Path",       "PhotoImage", "listdir",    "scandir",  "glob",   "iglob",
+    "loadtxt", "genfromtxt", "read_csv",   "read_excel", "fromfile", "imread", "exists"};
+
 bool is_header_keyword(const Token& token) {
     return token.kind == TokenKind::name &&
            std::ranges::find(header_keywords, token.text) != header_keywords.end();
@@ -408,6 +413,12 @@ class Scanner {
             bool keyword = !arguments.empty() && arguments[0].size() > 1 && arguments[0][1].is("=");
             if (!arguments.empty() && !keyword && arguments[0].size() > 0)
                 note_codec(arguments[0], callee.line, name == "encode" || name == "decode");
+        } else if (name == "getsource" || name == "getsourcelines" || name == "getsourcefile") {
+            result_.asks_for_source = callee.line;
+        } else if (name == "chdir") {
+            result_.changes_folder = true;
+        } else if (std::ranges::find(openers, name) != openers.end()) {
+            note_opened_path(arguments);
         } else if (name == "load_entry_point") {
             read_entry_point(callee, arguments);
         } else if (name == "version" || name == "metadata" || name == "distribution" || name == "requires" ||
@@ -510,6 +521,16 @@ class Scanner {
                 request.name = string_value(token);
                 request.computed = true;
             }
+    }
+
+    /// open("a/b.txt"), Path("a/b.txt"), PhotoImage(file="a/b.png")
+    void note_opened_path(const std::vector<Tokens>& arguments) {
+        if (arguments.empty()) return;
+        Tokens first = arguments[0];
+        if (first.size() == 3 && first[0].is("file") && first[1].is("=")) first = first.subspan(2);
+        if (first.size() == 1 && first[0].is_plain_string() && may_be_path(first[0].text) &&
+            first[0].text.front() != '/')
+            result_.opened_paths.push_back({string_value(first[0]), first[0].line});
     }
 
     void read_entry_point(const Token& callee, const std::vector<Tokens>& arguments) {

@@ -57,6 +57,9 @@ struct ScanResult {
     std::uint32_t computed_codec = 0; ///< the line of a call with an encoding that is not constant; 0: none
     std::vector<StringAt> watched;    ///< names of `ScanFacts::watched` that occur, once each
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
+    std::vector<StringAt> opened_paths;       ///< relative paths that a call opens as they are
+    bool changes_folder = false;              ///< calls chdir
+    std::uint32_t asks_for_source = 0;        ///< the line of a call that wants a source text; 0: none
     bool names_own_file = false;  ///< mentions __file__ or __path__, or asks for package resources
     bool imports_by_name = false; ///< holds a call that imports by a name that is not constant
     bool makes_modules = false;   ///< touches sys.modules, sys.meta_path or sys.path_hooks

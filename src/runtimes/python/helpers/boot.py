@@ -240,6 +240,16 @@ def set_up():
     builtins.help = _sitebuiltins._Helper()
 
 
+def called_function():
+    """The function that the project's entry point names as module:function."""
+    module, _, names = CONFIG["called"].partition(":")
+    __import__(module)
+    found = sys.modules[module]
+    for name in names.split("."):
+        found = getattr(found, name)
+    return found
+
+
 def run_main():
     """Runs the application as `__main__`, as the interpreter would from source."""
     entry = CONFIG["entry"]

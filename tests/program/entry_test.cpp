@@ -1,0 +1,193 @@
+// Entry points in all their forms, and where Python comes from.
+#include "workshop.h"
+
+#include <catch2/catch.hpp>
+
+using omnistasis::test::Workshop;
+
+namespace {
+
+/// A package in `src`, with a pyproject.toml that names a program of it.
+void write_halyard(Workshop& workshop, const std::string& scripts) {
+    workshop.write("pyproject.toml", "[project]\nname = \"halyard\"\nversion = \"2.1\"\n" + scripts);
+    workshop.write("src/halyard/__init__.py", "");
+    workshop.write("src/halyard/__main__.py", "print('run', __name__, __package__, __spec__.name)\n");
+    workshop.write("src/halyard/knots.py",
+                   "import sys\n\ndef tie():\n    print('tied', sys.argv[1:], __name__)\n"
+                   "    return 3\n\nclass Rope:\n    @staticmethod\n    def coil():\n"
+                   "        print('coiled')\n");
+}
+
+} // namespace
+
+TEST_CASE("a project with a pyproject.toml needs nothing else") {
+    Workshop workshop("pyproject");
+    write_halyard(workshop, "[project.scripts]\nhalyard-tie = \"halyard.knots:tie\"\n");
+    REQUIRE(workshop.omnistasis({"build", ".", "--compress", "fast"}).exit_code == 0);
+    auto run = workshop.shell("./out/linux-x86_64/halyard-tie a 'b c'");
+    CHECK(run.out == "tied ['a', 'b c'] halyard.knots\n");
+    CHECK(run.exit_code == 3);
+}
+
+TEST_CASE("a program for a desktop in a pyproject.toml is in window mode") {
+    Workshop workshop("gui-scripts");
+    write_halyard(workshop, "[project.gui-scripts]\nhalyard = \"halyard.knots:tie\"\n");
+    auto built = workshop.omnistasis({"build", "--compress", "fast"});
+    CHECK(built.out.find("window mode") != std::string::npos);
+}
+
+TEST_CASE("several programs in a pyproject.toml are named") {
+    Workshop workshop("scripts");
+    write_halyard(workshop,
+                  "[project.scripts]\none = \"halyard.knots:tie\"\ntwo = \"halyard.knots:Rope.coil\"\n");
+    auto built = workshop.omnistasis({"build"});
+    CHECK(built.exit_code == 3);
+    CHECK(built.err.find("its scripts are one, two") != std::string::npos);
+    CHECK(built.err.find("name one: halyard.knots:tie, halyard.knots:Rope.coil") != std::string::npos);
+    REQUIRE(workshop.omnistasis({"build", "halyard.knots:Rope.coil", "--name", "two", "--compress", "fast"})
+                .exit_code == 0);
+    CHECK(workshop.shell("./out/linux-x86_64/two").out == "coiled\n");
+}
+
+TEST_CASE("a package, its main module and its folder are the same entry point") {
+    Workshop workshop("package");
+    write_halyard(workshop, "");
+    for (const char* entry : {"halyard", "halyard.__main__", "src/halyard", "src/halyard/__main__.py", "."}) {
+        INFO(entry);
+        REQUIRE(workshop.omnistasis({"build", entry, "--out", "made", "--compress", "fast"}).exit_code == 0);
+        CHECK(workshop.shell("./made/halyard").out == "run __main__ halyard halyard.__main__\n");
+    }
+}
+
+TEST_CASE("an installed package is an entry point") {
+    Workshop workshop("installed");
+    REQUIRE(workshop.omnistasis({"build", "yamllint", "--compress", "fast"}).exit_code == 0);
+    CHECK(workshop.shell("./out/linux-x86_64/yamllint --version").out.starts_with("yamllint"));
+    auto wrong = workshop.omnistasis({"build", "yamllnt"});
+    CHECK(wrong.exit_code == 3);
+    CHECK(wrong.err.find("did you mean yamllint?") != std::string::npos);
+}
+
+TEST_CASE("a function that its module does not have is a loose end") {
+    Workshop workshop("function");
+    write_halyard(workshop, "");
+    auto traced = workshop.omnistasis({"trace", "halyard.knots:tye"});
+    CHECK(traced.exit_code == 0);
+    CHECK(traced.err.find("halyard.knots names no tye") != std::string::npos);
+    CHECK(traced.err.find("did you mean tie?") != std::string::npos);
+}
+
+TEST_CASE("packages in zip files on the search path") {
+    Workshop workshop("zipped");
+    workshop.write("in/lantern/__init__.py",
+                   "import pkgutil\nDATA = pkgutil.get_data('lantern', 'oil.txt')\n");
+    workshop.write("in/lantern/oil.txt", "whale\n");
+    workshop.write("z.py", "import lantern\nprint(lantern.DATA.decode())\n");
+    workshop.shell("cd in && python3 -m zipfile -c ../lantern.egg lantern");
+    std::string with_egg = std::string("export HOME=\"$PWD/home\" PYTHONPATH=\"$PWD/lantern.egg\"; ");
+    auto built = workshop.shell(with_egg + OMNISTASIS_PROGRAM + " build z.py --compress fast --runtime " +
+                                omnistasis::test::interpreter);
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(workshop.shell("./out/linux-x86_64/z").out == "whale\n\n");
+    workshop.write("lantern.egg", "PK\3\4 but nothing more");
+    built = workshop.shell(with_egg + OMNISTASIS_PROGRAM + " build z.py --runtime " +
+                           omnistasis::test::interpreter);
+    CHECK(built.exit_code == 3);
+    CHECK(built.err.find("can't unpack a zipped package") != std::string::npos);
+}
+
+TEST_CASE("virtual environments: their own packages, editable ones and path files") {
+    Workshop workshop("environment");
+    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
+    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
+    packages.pop_back();
+    packages += "/site-packages/";
+    workshop.write(packages + "buoy/__init__.py", "COLOUR = 'red'\n");
+    workshop.write("elsewhere/src/mooring/__init__.py", "DEPTH = 7\n");
+    workshop.write(packages + "__editable__.mooring.pth", workshop.path("elsewhere/src").string() + "\n");
+    workshop.write("further/anchor.py", "WEIGHT = 80\n");
+    workshop.write(packages + "code.pth",
+                   "import sys; sys.path.append('" + workshop.path("further").string() + "')\n");
+    workshop.write("v.py",
+                   "import anchor, buoy, mooring\nprint(buoy.COLOUR, mooring.DEPTH, anchor.WEIGHT)\n");
+    auto built = workshop.shell(std::string(OMNISTASIS_PROGRAM) + " build v.py --compress fast");
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    workshop.shell("rm -r elsewhere further .venv");
+    CHECK(workshop.shell("./out/linux-x86_64/v").out == "red 7 80\n");
+}
+
+TEST_CASE("a virtual environment whose interpreter is gone") {
+    Workshop workshop("broken");
+    workshop.write(".venv/pyvenv.cfg", "home = /nowhere\n");
+    workshop.shell("mkdir -p .venv/bin && ln -s /nowhere/python3 .venv/bin/python3");
+    workshop.write("b.py", "print(1)\n");
+    auto built = workshop.shell(std::string("env -u VIRTUAL_ENV ") + OMNISTASIS_PROGRAM + " build b.py");
+    CHECK(built.exit_code == 4);
+    CHECK(built.err.find("the virtual environment's interpreter can't be started") != std::string::npos);
+    CHECK(built.err.find("make the virtual environment anew") != std::string::npos);
+}
+
+TEST_CASE("sources go along when they are asked for") {
+    Workshop workshop("sources");
+    workshop.write("s.py", "import inspect\nimport helper\nprint(inspect.getsource(helper.f))\n");
+    workshop.write("helper.py", "def f():\n    return 'shown'\n");
+    auto traced = workshop.omnistasis({"trace", "s.py"});
+    CHECK(traced.err.find("a source text is asked for") != std::string::npos);
+    CHECK(traced.err.find("s.py:3") != std::string::npos);
+    workshop.write("omnistasis.toml", "[app]\nentry = \"s.py\"\n[runtime]\nsources = true\n");
+    auto built = workshop.omnistasis({"build", "--compress", "fast"});
+    CHECK(built.err.find("loose end") == std::string::npos);
+    CHECK(workshop.shell("./out/linux-x86_64/s").out == "def f():\n    return 'shown'\n\n");
+}
+
+TEST_CASE("assertions and docstrings are as from source, or left out") {
+    Workshop workshop("strip");
+    workshop.write(
+        "d.py",
+        "\"\"\"Depths.\"\"\"\nimport subprocess, sys\n\ndef f():\n    'Doc.'\n    assert False\n\n"
+        "print(__doc__, f.__doc__, __debug__, sys.flags.optimize)\n"
+        "print(subprocess.run([sys.executable, '-c', 'print(__debug__)'], text=True, "
+        "capture_output=True).stdout)\ntry:\n    f()\nexcept AssertionError:\n    print('asserted')\n");
+    REQUIRE(workshop.omnistasis({"build", "d.py", "--compress", "fast"}).exit_code == 0);
+    CHECK(workshop.shell("./out/linux-x86_64/d").out == "Depths. Doc. True 0\nTrue\n\nasserted\n");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"d.py\"\n[runtime]\nstrip = true\n");
+    REQUIRE(workshop.omnistasis({"build", "--compress", "fast"}).exit_code == 0);
+    CHECK(workshop.shell("./out/linux-x86_64/d").out == "None None False 2\nFalse\n\n");
+}
+
+TEST_CASE("relative paths are found in the application's own folder, or are a loose end") {
+    Workshop workshop("relative");
+    workshop.write("charts/north.txt", "deep\n");
+    workshop.write("r.py", "print(open('charts/north.txt').read())\n");
+    auto traced = workshop.omnistasis({"trace", "r.py"});
+    CHECK(traced.err.find("charts/north.txt is opened relative to the folder that the caller is in") !=
+          std::string::npos);
+    workshop.write("omnistasis.toml", "[app]\nentry = \"r.py\"\nworking_folder = \"app\"\n");
+    auto built = workshop.omnistasis({"build", "--compress", "fast", "--strict"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(workshop.shell("cd / && \"$OLDPWD\"/out/linux-x86_64/r").out == "deep\n\n");
+    REQUIRE(
+        workshop.omnistasis({"build", "--compress", "fast", "--layout", "folder", "--out", "o"}).exit_code ==
+        0);
+    CHECK(workshop.shell("cd / && \"$OLDPWD\"/o/r/r").out == "deep\n\n");
+    // A window's program starts in its own folder without being told.
+    workshop.write("omnistasis.toml", "[app]\nentry = \"r.py\"\nmode = \"window\"\n");
+    REQUIRE(workshop.omnistasis({"build", "--compress", "fast", "--out", "w"}).exit_code == 0);
+    CHECK(workshop.shell("cd / && \"$OLDPWD\"/w/r").out == "deep\n\n");
+}
+
+TEST_CASE("a wrong word for the working folder") {
+    Workshop workshop("word");
+    workshop.write("r.py", "print(1)\n");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"r.py\"\nworking_folder = \"home\"\n");
+    auto built = workshop.omnistasis({"build"});
+    CHECK(built.exit_code == 3);
+    CHECK(built.err.find("omnistasis.toml:3:") != std::string::npos);
+    CHECK(built.err.find("it is one of caller, app") != std::string::npos);
+    workshop.write("omnistasis.toml", "[app]\nentry = \"r.py\"\n[runtime]\nsources = \"yes\"\n");
+    CHECK(workshop.omnistasis({"build"}).err.find("true or false is expected, here is a string") !=
+          std::string::npos);
+}
