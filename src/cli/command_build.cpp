@@ -1,6 +1,7 @@
 #include "cli/job.h"
 #include "support/files.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <memory>
 #include <nlohmann/json.hpp>
@@ -81,9 +82,11 @@ Result<void> run_build(const BuildOptions& options) {
     ProgressLine progress(options.quiet);
     auto job = trace_project(options, progress);
     if (!job) return progress.clear(), tl::make_unexpected(job.error());
-    if (options.strict && !job->graph.loose_ends.empty()) {
+    bool stops =
+        std::ranges::any_of(job->graph.loose_ends, [](const trace::LooseEnd& end) { return !end.minor; });
+    if (options.strict && stops) {
         progress.clear();
-        print_loose_ends(job->graph.loose_ends, job->graph.loose_ends.size());
+        print_loose_ends(job->graph.loose_ends, true);
         return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends",
                     "settle each of them as it says");
     }
@@ -101,7 +104,7 @@ Result<void> run_build(const BuildOptions& options) {
         print_json(*job, *result);
     else
         print_summary(*job, *result, options);
-    print_loose_ends(job->graph.loose_ends, options.verbose ? job->graph.loose_ends.size() : 10);
+    print_loose_ends(job->graph.loose_ends, options.verbose);
     return {};
 }
 

@@ -85,7 +85,7 @@ Result<void> run_trace(const JobOptions& options) {
         print_trace(job->graph, options);
         fmt::print("all of it, with reasons: {}\n", shown_path(file->string()));
     }
-    print_loose_ends(job->graph.loose_ends, options.verbose ? job->graph.loose_ends.size() : 10);
+    print_loose_ends(job->graph.loose_ends, options.verbose);
     return {};
 }
 

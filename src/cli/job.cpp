@@ -50,6 +50,14 @@ Result<Job> trace_project(const JobOptions& options, Observer& observer) {
     auto project = load_project(options.project, settle_entry);
     if (!project) return tl::make_unexpected(project.error());
     job.project = std::move(*project);
+    auto host = native::HostLibraries::read(job.installation.data / "notes", job.project.targets.front());
+    if (!host) return tl::make_unexpected(host.error());
+    job.host = std::move(*host);
+    if (auto traced = trace_again(job, observer); !traced) return tl::make_unexpected(traced.error());
+    return job;
+}
+
+Result<void> trace_again(Job& job, Observer& observer) {
     auto assets = find_assets(job.project);
     if (!assets) return tl::make_unexpected(assets.error());
     if (!job.project.icon.empty()) {
@@ -62,13 +70,10 @@ Result<Job> trace_project(const JobOptions& options, Observer& observer) {
     auto runtime = make_runtime(job.project, job.installation.data);
     if (!runtime) return tl::make_unexpected(runtime.error());
     job.runtime = std::move(*runtime);
-    auto host = native::HostLibraries::read(job.installation.data / "notes", job.project.targets.front());
-    if (!host) return tl::make_unexpected(host.error());
-    job.host = std::move(*host);
     auto graph = trace::trace(*job.runtime, *assets, *job.host, job.jobs, observer);
     if (!graph) return tl::make_unexpected(graph.error());
     job.graph = std::move(*graph);
-    return job;
+    return {};
 }
 
 Result<fs::path> write_trace(const Job& job) {

@@ -37,6 +37,9 @@ struct Job {
 /// Loads the project, checks what it names, asks its runtime, traces it.
 Result<Job> trace_project(const JobOptions& options, Observer& observer);
 
+/// Traces a job's project anew, after it was changed.
+Result<void> trace_again(Job& job, Observer& observer);
+
 /// Writes trace.json into the job's output folder; returns its path.
 Result<std::filesystem::path> write_trace(const Job& job);
 
@@ -44,6 +47,8 @@ Result<std::filesystem::path> write_trace(const Job& job);
 void add_build_command(CLI::App& program, int& result);
 void add_trace_command(CLI::App& program, int& result);
 void add_why_command(CLI::App& program, int& result);
+/// `arguments` are those behind `--`.
+void add_rehearse_command(CLI::App& program, const std::vector<std::string>& arguments, int& result);
 void add_demo_command(CLI::App& program, int& result);
 
 } // namespace omnistasis::cli

@@ -1,6 +1,7 @@
 #include "cli/job.h"
 #include "support/near_match.h"
 
+#include <algorithm>
 #include <exception>
 #include <fmt/format.h>
 
@@ -58,12 +59,16 @@ int run(int count, char** words) {
     program.footer("The shortest way:\n  omnistasis build app.py\nA complete example with explanations:\n  "
                    "omnistasis demo");
     int exit_code = cli::exit_done;
+    // What is behind `--` belongs to an application that is run.
+    int own = static_cast<int>(std::find(words, words + count, std::string_view("--")) - words);
+    std::vector<std::string> behind(words + std::min(own + 1, count), words + count);
     cli::add_build_command(program, exit_code);
     cli::add_trace_command(program, exit_code);
     cli::add_why_command(program, exit_code);
+    cli::add_rehearse_command(program, behind, exit_code);
     cli::add_demo_command(program, exit_code);
     try {
-        program.parse(count, words);
+        program.parse(own, words);
     } catch (const CLI::Success& asked) {
         return program.exit(asked);
     } catch (const CLI::ParseError& problem) {

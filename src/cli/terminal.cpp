@@ -1,6 +1,7 @@
 #include "cli/terminal.h"
 
 #include "support/files.h"
+#include "support/subprocess.h"
 
 #include <csignal>
 #include <cstdio>
@@ -67,18 +68,32 @@ int finish(const Result<void>& done) {
     return exit_code_of(done.error().kind);
 }
 
-void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most) {
-    if (ends.empty()) return;
-    std::string head = ends.size() == 1 ? "1 loose end" : fmt::format("{} loose ends", ends.size());
-    std::string text = styled(head, Style::warning, STDERR_FILENO) + "\n";
-    for (std::size_t i = 0; i < ends.size() && i < most; ++i) {
-        const trace::LooseEnd& end = ends[i];
+void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all) {
+    std::size_t most = all ? ends.size() : 10;
+    std::vector<const trace::LooseEnd*> listed;
+    std::size_t minor = 0;
+    for (const trace::LooseEnd& end : ends) {
+        if (end.minor && !all)
+            ++minor;
+        else
+            listed.push_back(&end);
+    }
+    std::string text;
+    if (!listed.empty()) {
+        std::string head = listed.size() == 1 ? "1 loose end" : fmt::format("{} loose ends", listed.size());
+        text = styled(head, Style::warning, STDERR_FILENO) + "\n";
+    }
+    for (std::size_t i = 0; i < listed.size() && i < most; ++i) {
+        const trace::LooseEnd& end = *listed[i];
         std::string where =
             end.line != 0 ? fmt::format("{}:{}", shown_path(end.file), end.line) : shown_path(end.file);
         text +=
             fmt::format("  {}: {}\n    effect {}\n    try    {}\n", where, end.what, end.effect, end.advice);
     }
-    if (ends.size() > most) text += fmt::format("  and {} more, all in trace.json\n", ends.size() - most);
+    if (listed.size() > most) text += fmt::format("  and {} more, all in trace.json\n", listed.size() - most);
+    if (minor > 0)
+        text += fmt::format("{} of less weight, with -v or in trace.json\n",
+                            minor == 1 ? "1 loose end" : fmt::format("{} loose ends", minor));
     fmt::print(stderr, "{}", text);
 }
 
@@ -147,7 +162,10 @@ void handle_interruptions() {
     pthread_sigmask(SIG_BLOCK, &signals, nullptr);
     std::thread([signals] {
         int number = 0;
-        sigwait(&signals, &number);
+        siginfo_t from;
+        do {
+            number = sigwaitinfo(&signals, &from);
+        } while (number < 0 || pass_on_interruption(number, from.si_code == SI_KERNEL));
         remove_staging_folders();
         if (::isatty(STDERR_FILENO)) fmt::print(stderr, "\r\033[K");
         fmt::print(stderr, "interrupted: nothing was changed\n");

@@ -22,9 +22,9 @@ void print_error(const Error& error);
 /// Ends a command: prints the error, if there is one, and returns the exit code.
 int finish(const Result<void>& done);
 
-/// Prints what the trace could not settle to standard error, most important first; at most `most`, and says
-/// so.
-void print_loose_ends(const std::vector<trace::LooseEnd>& ends, std::size_t most);
+/// Prints what the trace could not settle to standard error: all, or the first few, and of the minor ones
+/// only how many there are.
+void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all);
 
 /// "4.9 MB": decimal units, at most three digits.
 std::string size_text(std::uint64_t bytes);

@@ -3,6 +3,7 @@
 #include "project/project_file.h"
 #include "support/files.h"
 #include "support/near_match.h"
+#include "support/toml_text.h"
 
 #include <algorithm>
 #include <array>
@@ -150,22 +151,9 @@ Result<void> check(Project& project) {
     return {};
 }
 
-/// A TOML basic string (TOML 1.0, "String").
-std::string quoted(const std::string& text) {
-    std::string result = "\"";
-    for (char c : text) {
-        if (c == '"' || c == '\\') result += '\\';
-        if (static_cast<unsigned char>(c) < 0x20)
-            result += fmt::format("\\u{:04X}", static_cast<unsigned>(c));
-        else
-            result += c;
-    }
-    return result + "\"";
-}
-
 std::string quoted_list(const std::vector<std::string>& texts) {
     std::vector<std::string> parts;
-    for (const std::string& text : texts) parts.push_back(quoted(text));
+    for (const std::string& text : texts) parts.push_back(toml_quoted(text));
     return fmt::format("[{}]", fmt::join(parts, ", "));
 }
 
@@ -196,6 +184,11 @@ Result<Project> load_project(const ProjectOptions& options, const SettleEntry& s
     Project project;
     if (auto done = find_entry(options, project); !done) return tl::make_unexpected(done.error());
     if (auto done = settle_entry(project); !done) return tl::make_unexpected(done.error());
+    // Named before an option can give the output another name.
+    project.rehearsed_file = project.folder / (project.name + ".rehearsed.toml");
+    auto rehearsed = read_rehearsed(project.rehearsed_file);
+    if (!rehearsed) return tl::make_unexpected(rehearsed.error());
+    project.rehearsed = std::move(*rehearsed);
     if (auto done = apply_options(options, project); !done) return tl::make_unexpected(done.error());
     if (auto done = check(project); !done) return tl::make_unexpected(done.error());
     return project;
@@ -209,7 +202,7 @@ std::string project_file_text(const Project& project) {
     };
     std::string text = "[app]\n";
     auto line = [&](const char* key, const std::string& value) {
-        if (!value.empty()) text += fmt::format("{} = {}\n", key, quoted(value));
+        if (!value.empty()) text += fmt::format("{} = {}\n", key, toml_quoted(value));
     };
     line("name", project.name);
     if (project.title != project.name) line("title", project.title);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "project/rehearsed.h"
 #include "support/error.h"
 
 #include <filesystem>
@@ -46,6 +47,8 @@ struct Project {
     std::vector<std::string> include;
     std::vector<std::string> exclude;
     std::vector<Asset> assets;
+    std::filesystem::path rehearsed_file; ///< where what rehearsals saw is kept
+    Rehearsed rehearsed;
     Layout layout = Layout::single;
     Compression compression = Compression::balanced;
     std::vector<std::string> targets;

@@ -80,11 +80,11 @@ std::string trace_json(const trace::Graph& graph, const std::string& target, con
     {
         ListWriter ends(out, "loose_ends");
         for (const trace::LooseEnd& end : graph.loose_ends)
-            fmt::format_to(
-                ends.next(),
-                "{{\"kind\": {}, \"what\": {}, \"file\": {}, \"line\": {}, \"effect\": {}, \"advice\": {}}}",
-                quoted(end.kind), quoted(end.what), quoted(end.file), end.line, quoted(end.effect),
-                quoted(end.advice));
+            fmt::format_to(ends.next(),
+                           "{{\"kind\": {}, \"what\": {}, \"file\": {}, \"line\": {}, \"effect\": {}, "
+                           "\"advice\": {}{}}}",
+                           quoted(end.kind), quoted(end.what), quoted(end.file), end.line, quoted(end.effect),
+                           quoted(end.advice), end.minor ? ", \"minor\": true" : "");
     }
     {
         ListWriter absent(out, "absent");

@@ -3,9 +3,11 @@
 #include "support/files.h"
 
 #include <array>
+#include <atomic>
 #include <cerrno>
 #include <csignal>
 #include <fcntl.h>
+#include <fstream>
 #include <poll.h>
 #include <spawn.h>
 #include <sys/wait.h>
@@ -64,7 +66,59 @@ void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, Pr
     }
 }
 
+std::atomic<pid_t> foreground_program = 0;
+
+int exit_code_of(int status) { return WIFSIGNALED(status) ? 128 + WTERMSIG(status) : WEXITSTATUS(status); }
+
 } // namespace
+
+Result<int> run_in_foreground(const std::vector<std::string>& arguments,
+                              const std::map<std::string, std::string>& variables,
+                              const std::filesystem::path& folder) {
+    std::vector<char*> argv;
+    for (const auto& argument : arguments) argv.push_back(const_cast<char*>(argument.c_str()));
+    argv.push_back(nullptr);
+    std::vector<std::string> texts;
+    for (char** variable = environ; *variable != nullptr; ++variable) {
+        std::string text = *variable;
+        if (!variables.contains(text.substr(0, text.find('=')))) texts.push_back(std::move(text));
+    }
+    for (const auto& [name, value] : variables) texts.push_back(name + "=" + value);
+    std::vector<char*> environment;
+    for (std::string& text : texts) environment.push_back(text.data());
+    environment.push_back(nullptr);
+
+    pid_t child = ::fork();
+    if (child < 0)
+        return fail(ErrorKind::missing, "can't start the program", arguments[0], system_text(errno));
+    if (child == 0) {
+        // Nothing here but calls that are safe between fork and exec.
+        ::signal(SIGPIPE, SIG_DFL);
+        sigset_t none;
+        sigemptyset(&none);
+        ::sigprocmask(SIG_SETMASK, &none, nullptr);
+        if (::chdir(folder.c_str()) == 0) ::execvpe(argv[0], argv.data(), environment.data());
+        ::_exit(127);
+    }
+    foreground_program = child;
+    int status = 0;
+    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+    }
+    foreground_program = 0;
+    return exit_code_of(status);
+}
+
+bool pass_on_interruption(int signal, bool from_terminal) {
+    pid_t program = foreground_program;
+    if (program == 0) return false;
+    if (from_terminal) return true;
+    // A watcher in between ignores signals that are meant for what it watches.
+    std::ifstream children("/proc/" + std::to_string(program) + "/task/" + std::to_string(program) +
+                           "/children");
+    for (pid_t child = 0; children >> child;) ::kill(child, signal);
+    ::kill(program, signal);
+    return true;
+}
 
 Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input) {
     Pipe in, out, err;
@@ -87,7 +141,11 @@ Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, con
     sigemptyset(&defaults);
     sigaddset(&defaults, SIGPIPE);
     posix_spawnattr_setsigdefault(&attributes, &defaults);
-    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGDEF);
+    // Nor that we wait for some signals in a thread of their own.
+    sigset_t none;
+    sigemptyset(&none);
+    posix_spawnattr_setsigmask(&attributes, &none);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGDEF | POSIX_SPAWN_SETSIGMASK);
     pid_t child = 0;
     int failed = ::posix_spawnp(&child, argv[0], &actions, &attributes, argv.data(), environ);
     posix_spawnattr_destroy(&attributes);
@@ -103,7 +161,7 @@ Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, con
     int status = 0;
     while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
     }
-    result.exit_code = WIFSIGNALED(status) ? 128 + WTERMSIG(status) : WEXITSTATUS(status);
+    result.exit_code = exit_code_of(status);
     return result;
 }
 

@@ -54,6 +54,7 @@ struct LooseEnd {
     std::uint32_t line = 0;
     std::string effect; ///< what it may cause
     std::string advice; ///< what to do
+    bool minor = false; ///< worth knowing, but no reason to stop a strict build
     auto operator<=>(const LooseEnd&) const = default;
 };
 

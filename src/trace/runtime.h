@@ -5,7 +5,9 @@
 #include "trace/graph.h"
 
 #include <filesystem>
+#include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -23,7 +25,8 @@ struct Unanswered {
     std::string name;
     Reason reason;
     std::vector<std::string> near; ///< names that may have been meant
-    std::string unfit; ///< a file that would be it, but is for another version or system; empty where there is none
+    std::string
+        unfit; ///< a file that would be it, but is for another version or system; empty where there is none
 };
 
 /// All that one unit asks for.
@@ -51,6 +54,19 @@ struct Start {
 struct InnerLauncher {
     std::string place;
     Start start;
+};
+
+/// How an application is run from source while it is watched.
+struct WatchedRun {
+    std::vector<std::string> command;
+    std::map<std::string, std::string> variables; ///< added to the environment
+};
+
+/// A module that was imported while the application was watched.
+struct SeenModule {
+    std::string name;
+    std::string file; ///< of the code that imported it; empty where that is not known
+    std::uint32_t line = 0;
 };
 
 /// One language's knowledge. Everything else of Omnistasis sees languages through this interface only.
@@ -81,6 +97,22 @@ class Runtime {
 
     /// Where the project's folder is in the app tree.
     virtual std::string application_place() const = 0;
+
+    /// The units that facts of rehearsals mean; those that are not there any more are left out.
+    virtual Expansion recall(const Rehearsed& facts) = 0;
+
+    /// The command that runs the application from source, noting its imports in the folder `scratch`.
+    virtual Result<WatchedRun> watched_run(const std::filesystem::path& scratch,
+                                           const std::vector<std::string>& arguments) = 0;
+
+    /// What was noted there.
+    virtual std::vector<SeenModule> seen_modules(const std::filesystem::path& scratch) = 0;
+
+    /// Whether imports stand for a file: source, bytecode, extension modules.
+    virtual bool is_code_file(const std::filesystem::path& file) = 0;
+
+    /// A file of an installed package: the package and the path in it; nothing where it is no package's.
+    virtual std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) = 0;
 
     virtual Start start() const = 0;
     virtual std::vector<InnerLauncher> inner_launchers() const = 0;

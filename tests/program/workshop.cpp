@@ -34,12 +34,16 @@ ProgramOutput Workshop::shell(const std::string& command) {
 
 ProgramOutput Workshop::omnistasis(std::vector<std::string> arguments) {
     std::string command = std::string(OMNISTASIS_PROGRAM);
-    for (const std::string& argument : arguments) command += " '" + argument + "'";
-    bool takes_runtime = arguments[0] == "build" || arguments[0] == "trace" || arguments[0] == "why";
+    // What is behind `--` stays behind it.
+    std::string tail;
+    for (const std::string& argument : arguments)
+        (tail.empty() && argument != "--" ? command : tail) += " '" + argument + "'";
+    bool takes_runtime = arguments[0] == "build" || arguments[0] == "trace" || arguments[0] == "why" ||
+                         arguments[0] == "rehearse";
     bool has_runtime =
         command.find("--runtime") != std::string::npos || command.find("--help") != std::string::npos;
     if (takes_runtime && !has_runtime) command += std::string(" --runtime ") + interpreter;
-    return shell(command);
+    return shell(command + tail);
 }
 
 std::string Workshop::check_alike(const std::string& entry, const std::vector<std::string>& arguments,

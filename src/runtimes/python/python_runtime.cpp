@@ -155,6 +155,10 @@ Result<Expansion> PythonRuntime::roots() {
     out.needs.push_back({main_unit(), entry});
     for (const std::string& pattern : project_.include)
         want_pattern(pattern, {"is included by the project", project_.project_file.string(), 0, false}, out);
+    Expansion recalled = recall(project_.rehearsed);
+    out.needs.insert(out.needs.end(), recalled.needs.begin(), recalled.needs.end());
+    out.unanswered.insert(out.unanswered.end(), recalled.unanswered.begin(), recalled.unanswered.end());
+    out.loose_ends.insert(out.loose_ends.end(), recalled.loose_ends.begin(), recalled.loose_ends.end());
     return out;
 }
 
@@ -246,10 +250,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
         if (!has_no_occasion(request, name, scanned.result)) answer(self, request, out);
     if (scanned.own)
         for (std::uint32_t line : scanned.result.unknown_imports)
-            out.loose_ends.push_back(
-                {"computed-import", "a module is imported by a computed name", unit.file, line,
-                 "the module is missing from the output unless something else brings it in",
-                 "name the modules with --include or trace.include"});
+            note_computed_import(unit.file, line, "a module is imported by a computed name", out);
     for (const Request& request : scanned.result.requests) {
         bool from = request.level == 0 && request.module == "gi.repository" && !request.name.empty();
         std::string name = from ? request.name : relative_name(request.module, "gi.repository.");
@@ -394,6 +395,20 @@ bool PythonRuntime::covered_by_include(const std::string& prefix) const {
                                [&](const std::string& pattern) { return pattern.starts_with(prefix); });
 }
 
+/// What rehearsals saw at the same line weighs less: the rest of it may well be nothing.
+void PythonRuntime::note_computed_import(const std::string& file, std::uint32_t line, const std::string& what,
+                                         Expansion& out) {
+    std::string position = fmt::format("{}:{}", relative_to(file, project_.folder.string()), line);
+    auto seen = std::ranges::count(project_.rehearsed.modules, position, &Rehearsed::Module::from);
+    out.loose_ends.push_back(
+        {"computed-import",
+         seen == 0
+             ? what
+             : fmt::format("{}; rehearsals saw {} there", what, seen == 1 ? "one" : std::to_string(seen)),
+         file, line, "the module is missing from the output unless something else brings it in",
+         "run it with `omnistasis rehearse`, or name the modules with --include or trace.include", seen > 0});
+}
+
 void PythonRuntime::answer_family(const Unit& unit, const Request& request, const Reason& reason,
                                   Expansion& out) {
     Reason why = reason;
@@ -402,11 +417,9 @@ void PythonRuntime::answer_family(const Unit& unit, const Request& request, cons
     // "pkg.prefix_" and "pkg." name what is in a package; "pkg" alone may begin anything.
     if (package.empty()) {
         if (unit.own)
-            out.loose_ends.push_back(
-                {"computed-import",
-                 fmt::format("a module whose name begins with {} is imported", request.module), unit.file,
-                 request.line, "the module is missing from the output unless something else brings it in",
-                 "name the modules with --include or trace.include"});
+            note_computed_import(
+                unit.file, request.line,
+                fmt::format("a module whose name begins with {} is imported", request.module), out);
         return;
     }
     want(package, why, out);

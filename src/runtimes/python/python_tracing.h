@@ -41,7 +41,8 @@ inline Unit file_unit(UnitKind kind, const std::string& file, const std::string&
 }
 
 /// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,
-/// what they ask for in other ways in python_needs.cpp, what goes into the app tree in python_files.cpp.
+/// what they ask for in other ways in python_needs.cpp, what a watched run shows in python_rehearsal.cpp,
+/// what goes into the app tree in python_files.cpp.
 class PythonRuntime : public trace::Runtime {
   public:
     PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
@@ -74,6 +75,13 @@ class PythonRuntime : public trace::Runtime {
                                                     Observer& observer) override;
 
     std::string application_place() const override { return places_.of_root(project_.folder.string()); }
+    Expansion recall(const Rehearsed& facts) override;
+    Result<trace::WatchedRun> watched_run(const std::filesystem::path& scratch,
+                                          const std::vector<std::string>& arguments) override;
+    std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
+    bool is_code_file(const std::filesystem::path& file) override;
+    std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
+
     trace::Start start() const override {
         return {program_place(),
                 isolated({"{tree}/" + places_.library() + "/_omnistasis_main.pyc", "{self}", "{arguments}"})};
@@ -135,6 +143,8 @@ class PythonRuntime : public trace::Runtime {
     void answer(const Unit& unit, const Request& request, Expansion& out);
     void answer_entry_point(const Request& request, const Reason& reason, Expansion& out);
     void answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out);
+    void note_computed_import(const std::string& file, std::uint32_t line, const std::string& what,
+                              Expansion& out);
     void scan_source(const Unit& unit, Expansion& out);
     void scan_extension(const Unit& unit, Expansion& out);
     void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);

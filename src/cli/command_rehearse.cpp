@@ -1,0 +1,121 @@
+#include "cli/job.h"
+#include "support/files.h"
+#include "watch/findings.h"
+#include "watch/rehearsal.h"
+
+#include <chrono>
+#include <fmt/format.h>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <unistd.h>
+
+namespace omnistasis::cli {
+
+namespace {
+
+struct RehearseOptions : JobOptions {
+    std::vector<std::string> arguments; ///< the application's own
+};
+
+std::string shown_end(int exit_code) {
+    return exit_code > 128 ? fmt::format("ended by signal {}", exit_code - 128)
+                           : fmt::format("exit code {}", exit_code);
+}
+
+void print_json(const Job& job, const watch::Rehearsal& rehearsal, const watch::Findings& findings) {
+    nlohmann::ordered_json json;
+    json["format"] = 1;
+    json["exit_code"] = rehearsal.exit_code;
+    json["facts"] = job.project.rehearsed_file.string();
+    json["watched_files"] = rehearsal.blind.empty();
+    json["findings"] = nlohmann::ordered_json::array();
+    for (const watch::Finding& one : findings.rows)
+        json["findings"].push_back(
+            {{"kind", one.kind}, {"name", one.name}, {"from", one.from}, {"why", one.why}});
+    fmt::print("{}\n", json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+}
+
+void print_findings(const watch::Findings& findings) {
+    std::size_t name_width = 4, from_width = 8;
+    for (const watch::Finding& one : findings.rows) {
+        name_width = std::min<std::size_t>(50, std::max(name_width, one.name.size()));
+        from_width = std::min<std::size_t>(40, std::max(from_width, one.from.size()));
+    }
+    std::string head = fmt::format("{:9} {:{}} {:{}} {}", "new", "name", name_width, "asked at", from_width,
+                                   "why the trace could not know");
+    fmt::print("{}\n", styled(head, Style::bold, STDOUT_FILENO));
+    for (const watch::Finding& one : findings.rows)
+        fmt::print("{:9} {:{}} {:{}} {}\n", one.kind, one.name, name_width, one.from, from_width, one.why);
+}
+
+Result<void> run_rehearse(const RehearseOptions& options) {
+    ProgressLine progress(options.quiet);
+    auto job = trace_project(options, progress);
+    progress.clear();
+    if (!job) return tl::make_unexpected(job.error());
+    auto scratch = StagingFolder::make(fs::temp_directory_path(), "rehearsal");
+    if (!scratch) return tl::make_unexpected(scratch.error());
+    auto run = job->runtime->watched_run(scratch->path(), options.arguments);
+    if (!run) return tl::make_unexpected(run.error());
+    fs::path folder = job->project.starts_in_own_folder() ? job->project.folder : fs::current_path();
+
+    auto start = std::chrono::steady_clock::now();
+    auto rehearsal = watch::run_watched(run->command, folder, run->variables, scratch->path());
+    if (!rehearsal) return tl::make_unexpected(rehearsal.error());
+    std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
+    auto modules = job->runtime->seen_modules(scratch->path());
+    const Rehearsed before = job->project.rehearsed;
+    watch::Findings findings;
+    for (;;) {
+        watch::Findings more = watch::findings_of(job->project, *job->runtime, job->graph, *job->host,
+                                                  modules, rehearsal->files);
+        std::size_t known = job->project.rehearsed.size();
+        job->project.rehearsed.merge(more.facts);
+        if (job->project.rehearsed.size() == known) break;
+        findings.rows.insert(findings.rows.end(), more.rows.begin(), more.rows.end());
+        if (auto traced = trace_again(*job, progress); !traced) return traced;
+    }
+    progress.clear();
+    const Rehearsed& facts = job->project.rehearsed;
+    const fs::path& file = job->project.rehearsed_file;
+    if (facts.size() > before.size())
+        if (auto written = write_atomically(file, rehearsed_text(facts)); !written) return written;
+    if (options.json) return print_json(*job, *rehearsal, findings), Result<void>();
+    if (options.quiet) return {};
+    std::fflush(stdout);
+    fmt::print("{}: {} after {:.1f} s; {} imports, {} files and {} programs seen\n",
+               styled(job->project.name + " was rehearsed", Style::bold, STDOUT_FILENO),
+               shown_end(rehearsal->exit_code), took.count(), modules.size(), rehearsal->files.read.size(),
+               rehearsal->files.programs.size());
+    if (!rehearsal->blind.empty())
+        fmt::print("only imports were watched, not files and libraries: {}\n", rehearsal->blind);
+    if (findings.rows.empty()) {
+        fmt::print("the trace had all of it\n");
+        return {};
+    }
+    print_findings(findings);
+    fmt::print("kept in {}, {} in all; `omnistasis build` takes them in\n", shown_path(file.string()),
+               facts.size() == 1 ? "one fact" : fmt::format("{} facts", facts.size()));
+    return {};
+}
+
+} // namespace
+
+void add_rehearse_command(CLI::App& program, const std::vector<std::string>& arguments, int& exit_code) {
+    auto options = std::make_shared<RehearseOptions>();
+    options->arguments = arguments;
+    CLI::App* command =
+        program.add_subcommand("rehearse", "run the application from source and note what only a run shows");
+    options->add_to(*command);
+    command->footer(
+        "What follows `--` are the application's own arguments. What the trace lacked is kept in\n"
+        "NAME.rehearsed.toml in the project; several rehearsals add up.\n"
+        "Examples:\n"
+        "  omnistasis rehearse tides.py -- --station halcyon\n"
+        "      a run with these arguments\n"
+        "  omnistasis rehearse\n"
+        "      the project in this folder: use it for a while, then end it");
+    command->callback([options, &exit_code] { exit_code = finish(run_rehearse(*options)); });
+}
+
+} // namespace omnistasis::cli

@@ -1,0 +1,128 @@
+// What a watched run of a Python application is, and what it shows.
+#include "native/loader_cache.h"
+#include "runtimes/python/package_data.h"
+#include "runtimes/python/python_tracing.h"
+
+#include <algorithm>
+#include <charconv>
+#include <cstdlib>
+#include <fmt/format.h>
+
+namespace omnistasis::python {
+
+Expansion PythonRuntime::recall(const Rehearsed& facts) {
+    Expansion out;
+    Reason seen{"was seen in a rehearsal", project_.rehearsed_file.string(), 0, true};
+    for (const Rehearsed::Module& module : facts.modules) want(module.name, seen, out);
+    for (const Rehearsed::File& file : facts.files) {
+        std::vector<std::string> folders{project_.folder.string()};
+        std::string root = folders.front();
+        if (!file.package.empty()) {
+            const FoundModule& package = finder_.find(file.package);
+            folders = package.folders;
+            root = package.root;
+        }
+        for (const std::string& folder : folders) {
+            std::string path = folder + "/" + file.path;
+            std::error_code ignored;
+            if (!fs::is_regular_file(path, ignored)) continue;
+            UnitKind kind =
+                is_library_name(fs::path(path).filename().string()) ? UnitKind::native : UnitKind::data;
+            Unit unit = file_unit(kind, path, places_.of(path, root));
+            unit.own = file.package.empty();
+            out.needs.push_back({std::move(unit), seen});
+            break;
+        }
+    }
+    static const native::LoaderCache libraries = native::LoaderCache::read();
+    for (const std::string& name : facts.libraries) {
+        const std::vector<std::string>& found = libraries.find(name);
+        std::error_code failed;
+        std::string real = found.empty() ? std::string() : fs::canonical(found.front(), failed).string();
+        if (!real.empty()) out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + name), seen});
+    }
+    for (const std::string& program : facts.programs)
+        out.loose_ends.push_back(
+            {"outside-program", fmt::format("{} is started, which is not part of the output", program),
+             project_.rehearsed_file.string(), 0, "what needs it does not work where it is missing",
+             "tell the users to install it, or carry it with --asset", true});
+    for (const std::string& file : facts.written)
+        out.loose_ends.push_back(
+            {"writes-own-file", fmt::format("{} is written, which is a file of the application", file),
+             project_.rehearsed_file.string(), 0, "what is written is lost with the next version",
+             "write below the user's data folder instead"});
+    return out;
+}
+
+Result<trace::WatchedRun> PythonRuntime::watched_run(const std::filesystem::path& scratch,
+                                                     const std::vector<std::string>& arguments) {
+    auto watcher = read_text(helpers_ / "watch_imports.py");
+    if (!watcher) return tl::make_unexpected(watcher.error());
+    fs::path folder = scratch / "watcher";
+    std::error_code failed;
+    fs::create_directories(folder, failed);
+    if (auto written = write_atomically(folder / "sitecustomize.py", *watcher); !written)
+        return tl::make_unexpected(written.error());
+
+    trace::WatchedRun run;
+    run.command = {facts_.executable};
+    std::string path = folder.string();
+    if (entry_.kind == Entry::Kind::script) {
+        run.command.push_back(entry_.file);
+    } else {
+        path += ":" + entry_.folder;
+        if (entry_.kind == Entry::Kind::module) {
+            std::string module = entry_.module;
+            if (module.ends_with(".__main__")) module = parent_of(module);
+            run.command.insert(run.command.end(), {"-m", module});
+        } else {
+            run.command.insert(run.command.end(),
+                               {"-c", fmt::format("import sys, {0}; sys.argv[0] = {1:?}; sys.exit({0}.{2}())",
+                                                  entry_.module, project_.name, entry_.function)});
+        }
+    }
+    run.command.insert(run.command.end(), arguments.begin(), arguments.end());
+    if (const char* before = std::getenv("PYTHONPATH")) path += std::string(":") + before;
+    run.variables = {{"PYTHONPATH", path}, {"OMNISTASIS_REHEARSAL", (scratch / "imports").string()}};
+    return run;
+}
+
+std::vector<trace::SeenModule> PythonRuntime::seen_modules(const std::filesystem::path& scratch) {
+    std::vector<trace::SeenModule> seen;
+    auto text = read_text(scratch / "imports");
+    std::string_view rest = text ? std::string_view(*text) : std::string_view();
+    while (!rest.empty()) {
+        std::string_view line = rest.substr(0, rest.find('\n'));
+        rest.remove_prefix(std::min(line.size() + 1, rest.size()));
+        std::size_t first = line.find('\t'), last = line.rfind('\t');
+        if (first == last) continue;
+        trace::SeenModule module{std::string(line.substr(0, first)),
+                                 std::string(line.substr(first + 1, last - first - 1)), 0};
+        std::from_chars(line.data() + last + 1, line.data() + line.size(), module.line);
+        if (!module.file.starts_with('/')) module.file.clear(); // code without a file: "<string>"
+        seen.push_back(std::move(module));
+    }
+    return seen;
+}
+
+bool PythonRuntime::is_code_file(const std::filesystem::path& file) {
+    std::string name = file.filename().string();
+    if (name.ends_with(".py") || name.ends_with(".pyc") || name.ends_with(".pth") || name == "pyvenv.cfg")
+        return true;
+    return std::ranges::any_of(facts_.extension_suffixes, [&](const std::string& suffix) {
+        return name.ends_with(suffix) && suffix != ".so";
+    });
+}
+
+std::optional<Rehearsed::File> PythonRuntime::package_file(const std::filesystem::path& file) {
+    // The standard library's folder holds those of the packages.
+    std::string nearest;
+    for (const std::string& root : facts_.search_path)
+        if (root.size() > nearest.size() && !relative_to(file.string(), root).empty()) nearest = root;
+    std::string inner = nearest.empty() ? std::string() : relative_to(file.string(), nearest);
+    std::size_t slash = inner.find('/');
+    if (slash == std::string::npos || !finder_.find(inner.substr(0, slash)).is_package) return std::nullopt;
+    return Rehearsed::File{inner.substr(0, slash), inner.substr(slash + 1)};
+}
+
+} // namespace omnistasis::python

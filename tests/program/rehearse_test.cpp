@@ -1,0 +1,163 @@
+// Rehearsals: watched runs from source, and what they add to a project.
+#include "watch/rehearsal.h"
+#include "workshop.h"
+
+#include <catch2/catch.hpp>
+
+using namespace omnistasis;
+using omnistasis::test::Workshop;
+
+namespace {
+
+/// A program with a plugin and a data file that nothing in its text names.
+void write_harbour(Workshop& workshop, const std::string& more = "") {
+    workshop.write("harbour/__init__.py", "");
+    workshop.write("harbour/plugins/__init__.py", "");
+    workshop.write("harbour/plugins/wind.py", "import fractions\nWORD = 'windy'\n");
+    workshop.write("harbour/plugins/wave.py", "WORD = 'wavy'\n");
+    workshop.write("data/d\xC3\xA9pths of 'it'.txt", "seven\n");
+    workshop.write(
+        "main.py",
+        "import importlib, os, sys\n"
+        "package = ''.join(['har', 'bour.plug', 'ins.'])\n"
+        "print(importlib.import_module(package + sys.argv[1]).WORD)\n"
+        "here = os.path.dirname(__file__)\n"
+        "print(open(os.path.join(here, 'da' + 'ta', 'd\\u00e9p' + \"ths of 'it'.txt\")).read())\n" +
+            more);
+}
+
+std::string built_and_run(Workshop& workshop, const std::string& argument) {
+    auto built = workshop.omnistasis({"build", "main.py", "--compress", "fast", "-q"});
+    REQUIRE(built.exit_code == 0);
+    workshop.shell("rm -r harbour data");
+    auto run = workshop.shell("./out/linux-x86_64/main " + argument);
+    return run.exit_code == 0 ? run.out : "failed: " + run.err;
+}
+
+} // namespace
+
+TEST_CASE("a rehearsal adds what the trace lacked, and several add up") {
+    Workshop workshop("rehearse");
+    write_harbour(workshop, "sys.exit(4)\n");
+    auto first = workshop.omnistasis({"rehearse", "main.py", "--", "wind"});
+    INFO(first.out << first.err);
+    CHECK(first.exit_code == 0);
+    CHECK(first.out.starts_with("windy\nseven\n"));
+    CHECK(first.out.find("main was rehearsed: exit code 4") != std::string::npos);
+    CHECK(first.out.find("harbour.plugins.wind") != std::string::npos);
+    CHECK(first.out.find("main.py:3") != std::string::npos);
+    CHECK(first.out.find("its name is computed there") != std::string::npos);
+    std::string facts = *read_text(workshop.path("main.rehearsed.toml"));
+    CHECK(facts.find("[[module]]\nname = \"harbour.plugins.wind\"\nfrom = \"main.py:3\"\n") !=
+          std::string::npos);
+    CHECK(facts.find("path = \"data/d\xC3\xA9pths of 'it'.txt\"") != std::string::npos);
+    CHECK(facts.find("fractions") == std::string::npos); // once the plugin is known, its imports follow
+
+    auto second = workshop.omnistasis({"rehearse", "main.py", "--", "wave"});
+    CHECK(second.out.find("harbour.plugins.wave") != std::string::npos);
+    CHECK(second.out.find("harbour.plugins.wind ") == std::string::npos);
+    auto third = workshop.omnistasis({"rehearse", "main.py", "--", "wave"});
+    CHECK(third.out.find("the trace had all of it") != std::string::npos);
+
+    auto traced = workshop.omnistasis({"trace", "main.py", "-v"});
+    CHECK(traced.err.find("rehearsals saw 2 there") ==
+          std::string::npos); // the package itself was seen there too
+    CHECK(traced.err.find("rehearsals saw 4 there") != std::string::npos);
+    REQUIRE(workshop.omnistasis({"build", "main.py", "--compress", "fast", "--strict"}).exit_code == 0);
+    workshop.shell("rm -r harbour data");
+    CHECK(workshop.shell("./out/linux-x86_64/main wind").out == "windy\nseven\n\n");
+    CHECK(workshop.shell("./out/linux-x86_64/main wave").out == "wavy\nseven\n\n");
+}
+
+TEST_CASE("without a rehearsal the same program fails") {
+    Workshop workshop("unrehearsed");
+    write_harbour(workshop);
+    CHECK(built_and_run(workshop, "wind").find("No module named") != std::string::npos);
+}
+
+TEST_CASE("a rehearsal that crashes keeps what was seen") {
+    Workshop workshop("crash");
+    write_harbour(workshop, "import os, signal\nos.kill(os.getpid(), signal.SIGKILL)\n");
+    auto run = workshop.omnistasis({"rehearse", "main.py", "--", "wind"});
+    CHECK(run.exit_code == 0);
+    CHECK(run.out.find("ended by signal 9") != std::string::npos);
+    CHECK(read_text(workshop.path("main.rehearsed.toml"))->find("harbour.plugins.wind") != std::string::npos);
+    workshop.write("main.py", "import harbour\nraise SystemExit(undefined)\n");
+    CHECK(workshop.omnistasis({"rehearse", "main.py"}).out.find("exit code 1") != std::string::npos);
+}
+
+TEST_CASE("a rehearsal that is interrupted keeps what was seen") {
+    Workshop workshop("interrupt");
+    // The program asks for its own interruption: of the one that watches it.
+    write_harbour(workshop,
+                  "import signal, time\n"
+                  "parent = os.getppid()\n"
+                  "for _ in range(3):\n"
+                  "    if open(f'/proc/{parent}/comm').read().strip() == 'omnistasis': break\n"
+                  "    parent = int(open(f'/proc/{parent}/stat').read().rsplit(')')[1].split()[1])\n"
+                  "os.kill(parent, signal.SIGTERM)\n"
+                  "signal.alarm(20)\n"
+                  "signal.sigwait([])\n");
+    auto run = workshop.omnistasis({"rehearse", "main.py", "--", "wind"});
+    INFO(run.out << run.err);
+    CHECK(run.exit_code == 0);
+    CHECK(run.out.find("ended by signal 15") != std::string::npos);
+    CHECK(read_text(workshop.path("main.rehearsed.toml"))->find("harbour.plugins.wind") != std::string::npos);
+}
+
+TEST_CASE("children of a rehearsed program are watched, and what it starts and writes is told") {
+    Workshop workshop("children");
+    workshop.write("later.py", "WORD = 'later'\n");
+    workshop.write(
+        "main.py",
+        "import os, subprocess, sys\n"
+        "subprocess.run([sys.executable, '-c', 'imp' + 'ort later'], cwd=os.path.dirname(__file__))\n"
+        "subprocess.run(['/usr/bin/env', 'true'])\n"
+        "open(os.path.join(os.path.dirname(__file__), 'log' + '.db'), 'w').write('x')\n");
+    auto run = workshop.omnistasis({"rehearse", "main.py"});
+    INFO(run.out);
+    CHECK(run.out.find("module    later") != std::string::npos);
+    CHECK(run.out.find("program   /usr/bin/env") != std::string::npos);
+    CHECK(run.out.find("written   log.db") != std::string::npos);
+    auto traced = workshop.omnistasis({"trace", "main.py"});
+    CHECK(traced.err.find("log.db is written, which is a file of the application") != std::string::npos);
+    CHECK(traced.err.find("loose ends of less weight") != std::string::npos);
+}
+
+TEST_CASE("packages and functions are rehearsed as they run") {
+    Workshop workshop("rehearse-package");
+    workshop.write("src/quay/__init__.py", "");
+    workshop.write("src/quay/__main__.py", "import sys\nprint(__name__, __package__, sys.argv[1:])\n");
+    workshop.write("src/quay/berth.py", "import sys\ndef moor():\n    print(sys.argv[1:])\n    return 6\n");
+    CHECK(workshop.omnistasis({"rehearse", "quay", "--", "a", "--", "b"})
+              .out.starts_with("__main__ quay ['a', '--', 'b']\n"));
+    auto run = workshop.omnistasis({"rehearse", "quay.berth:moor", "--", "c d"});
+    CHECK(run.out.starts_with("['c d']\nquay was rehearsed: exit code 6"));
+}
+
+TEST_CASE("a damaged file of facts is an error with its line") {
+    Workshop workshop("facts");
+    workshop.write("main.py", "print(1)\n");
+    for (auto [text, why] : {std::pair("format = 2\n", "format = 1 is expected"),
+                             {"format = 1\n[[modul]]\n", "unknown key modul"},
+                             {"format = 1\n[[module]]\npath = \"x\"\n", "a table with `name` is expected"},
+                             {"format = 1\n[[", "main.rehearsed.toml:2:"}}) {
+        workshop.write("main.rehearsed.toml", text);
+        auto traced = workshop.omnistasis({"trace", "main.py"});
+        CHECK(traced.exit_code == 3);
+        INFO(traced.err);
+        CHECK(traced.err.find(why) != std::string::npos);
+    }
+}
+
+TEST_CASE("the log of system calls") {
+    auto seen = watch::read_call_log(
+        "12 execve(\"/usr/bin/env\", [\"env\"], 0x7ffd /* 3 vars */) = 0\n"
+        "12 openat(AT_FDCWD</tmp>, \"x\", O_WRONLY|O_CREAT, 0666) = 3</tmp/\\303\\251 \\\"x>\n"
+        "12 openat(AT_FDCWD</tmp>, \"gone\", O_RDONLY) = -1 ENOENT (No such file)\n"
+        "13 <... openat resumed>) = 4</etc/passwd>\n"
+        "13 +++ exited with 0 +++\n12 openat(AT_FDCWD, \"cut o");
+    CHECK(seen.programs == std::set<std::string>{"/usr/bin/env"});
+    CHECK(seen.written == std::set<std::string>{"/tmp/\xC3\xA9 \"x"});
+    CHECK(seen.read == std::set<std::string>{"/etc/passwd"});
+}
