@@ -9,6 +9,7 @@ spread (the middle half), and what is asked for. Without names all of them run.
 
 import argparse
 import os
+import re
 import shutil
 import statistics
 import subprocess
@@ -46,10 +47,14 @@ class Bench:
         subprocess.run(command, cwd=self.folder, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=True)
         return time.perf_counter() - start
 
-    def compare(self, ours, other):
-        """Times of both commands, in turn, after one run of each that does not count."""
+    def compare(self, ours, other, before=lambda: None):
+        """Times of both commands, in turn, after one run of each that does not count; `before` each of ours."""
         self.seconds(ours), self.seconds(other)
-        return [(self.seconds(ours), self.seconds(other)) for _ in range(self.pairs)]
+        pairs = []
+        for _ in range(self.pairs):
+            before()
+            pairs.append((self.seconds(ours), self.seconds(other)))
+        return pairs
 
 
 def line(name, text, wanted, met):
@@ -113,7 +118,71 @@ def warm_150(bench):
     report_ratio("the same, 20 path entries", bench.compare([built], with_path), "with 20 entries in front", 0.9)
 
 
-BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150}
+def write_fleet(bench, count):
+    """An application of `count` modules, 50 a package, of some 130 lines each, that import three others each."""
+    random = __import__("random").Random(5)
+    for number in range(count):
+        if number % 50 == 0:
+            bench.write(f"fleet{count}/fleet/dock{number // 50}/__init__.py", f'"""Dock {number // 50}."""\n')
+        imports = "import os\nimport sys\nfrom collections import defaultdict\n"
+        for _ in range(3 if number else 0):
+            other = random.randrange(max(0, number - 200), number)
+            imports += f"from fleet.dock{other // 50} import ship{other}\n"
+        body = "".join(
+            f"""
+class Vessel{kind}:
+    \"\"\"A vessel of class {kind} that lies in dock {number // 50}.\"\"\"
+
+    length = {kind * 10 + number % 7}
+
+    def __init__(self, name, draught=None):
+        self.name = name
+        self.draught = draught or {{"fore": {kind}.5, "aft": {kind}.7}}
+
+    def clears(self, depth, margin=0.3):
+        \"\"\"Whether it may pass where the water is this deep.\"\"\"
+        if depth < max(self.draught.values()) + margin:
+            return False
+        return all(value < depth for value in self.draught.values())
+
+    def label(self):
+        return f"{{self.name}} ({{self.length}} m) in dock {number // 50}"
+"""
+            for kind in range(6)
+        )
+        bench.write(f"fleet{count}/fleet/dock{number // 50}/ship{number}.py", f'"""Ship {number}."""\n{imports}{body}\nTABLE = {{key: [key, str(key)] for key in range(20)}}\n')
+    bench.write(f"fleet{count}/fleet/__init__.py", "")
+    return bench.write(f"fleet{count}/app.py", "".join(f"import fleet.dock{n // 50}.ship{n}\n" for n in range(count)))
+
+
+def trace_3000(bench):
+    """The trace against the interpreter, both without anything that an earlier run has kept, and with it."""
+    source = write_fleet(bench, 3000)
+    trace = [bench.program, "trace", source, "--runtime", bench.python, "-q"]
+    pairs, bench.pairs = bench.pairs, min(bench.pairs, 5)
+    without_bytecode = [bench.python, "-B", source]
+    report_ratio("trace 3,000 modules, cold", bench.compare(trace, without_bytecode, before=lambda: shutil.rmtree(bench.folder + "/.cache", True)), "python3 -B app.py, no bytecode", 0.1)
+    report_ratio("the same, warm", bench.compare(trace, without_bytecode), "the same", 0.02)
+    bench.seconds([bench.python, source])
+    report_ratio("the same, warm", bench.compare(trace, [bench.python, source]), "python3 app.py, with bytecode", 1.0)
+    large = [bench.program, "trace", write_fleet(bench, 10000), "--runtime", bench.python, "-q"]
+    small = [bench.program, "trace", write_fleet(bench, 1000), "--runtime", bench.python, "-q"]
+    report_ratio("trace 10,000 modules", bench.compare(large, small), "for 1,000 modules", 11.0)
+    bench.pairs = pairs
+
+
+def rehearse(bench):
+    source = bench.write("n.py", "import numpy as np\nprint(np.linalg.norm([3, 4]))\n")
+    bare, watched = [], []
+    # What the command says of the run itself, without the trace before and after it.
+    for _ in range(bench.pairs):
+        bare.append(bench.seconds([bench.python, source]))
+        done = subprocess.run([bench.program, "rehearse", source, "--runtime", bench.python], cwd=bench.folder, env=bench.environment, capture_output=True, text=True, check=True)
+        watched.append(float(re.search(r"after ([0-9.]+) s", done.stdout).group(1)))
+    report_ratio("rehearse numpy", list(zip(watched, bare)), "python3 n.py", 2.0)
+
+
+BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse}
 
 
 def main():

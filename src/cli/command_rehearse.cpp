@@ -83,7 +83,7 @@ Result<void> run_rehearse(const RehearseOptions& options) {
     if (options.json) return print_json(*job, *rehearsal, findings), Result<void>();
     if (options.quiet) return {};
     std::fflush(stdout);
-    fmt::print("{}: {} after {:.1f} s; {} imports, {} files and {} programs seen\n",
+    fmt::print("{}: {} after {:.2f} s; {} imports, {} files and {} programs seen\n",
                styled(job->project.name + " was rehearsed", Style::bold, STDOUT_FILENO),
                shown_end(rehearsal->exit_code), took.count(), modules.size(), rehearsal->files.read.size(),
                rehearsal->files.programs.size());

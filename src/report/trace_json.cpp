@@ -1,5 +1,6 @@
 #include "report/trace_json.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <iterator>
 #include <nlohmann/json.hpp>
@@ -12,7 +13,16 @@ namespace {
 
 /// A JSON string. Paths of this machine may hold bytes that are no UTF-8.
 std::string quoted(const std::string& text) {
+    bool plain =
+        std::ranges::all_of(text, [](char c) { return c >= 0x20 && c < 0x7f && c != '"' && c != '\\'; });
+    if (plain) return '"' + text + '"';
     return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
+
+std::string& append(const char* label, std::string& out, std::size_t number) {
+    out += label;
+    out += fmt::format_int(number).c_str();
+    return out;
 }
 
 /// Writes the members of a list, one a line.
@@ -69,11 +79,12 @@ std::string trace_json(const trace::Graph& graph, const std::string& target, con
     {
         ListWriter edges(out, "edges");
         for (const trace::Edge& edge : graph.edges) {
-            auto at = edges.next();
-            fmt::format_to(at, "{{\"from\": {}, \"to\": {}, \"verb\": {}", edge.from, edge.to,
-                           verbs[edge.reason.verb]);
-            if (!edge.reason.file.empty()) fmt::format_to(at, ", \"file\": {}", numbers[edge.reason.file]);
-            if (edge.reason.line != 0) fmt::format_to(at, ", \"line\": {}", edge.reason.line);
+            edges.next();
+            append(", \"to\": ", append("{\"from\": ", out, edge.from), edge.to);
+            out += ", \"verb\": ";
+            out += verbs[edge.reason.verb];
+            if (!edge.reason.file.empty()) append(", \"file\": ", out, numbers[edge.reason.file]);
+            if (edge.reason.line != 0) append(", \"line\": ", out, edge.reason.line);
             out += edge.reason.optional ? ", \"optional\": true}" : "}";
         }
     }

@@ -99,6 +99,10 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
     return portions;
 }
 
+bool ModuleFinder::has_entry(const std::string& path, const std::string& name) {
+    return folder(path).entries.contains(name);
+}
+
 std::string ModuleFinder::other_build(const std::string& name) {
     std::size_t dot = name.rfind('.');
     const std::vector<std::string>& folders =

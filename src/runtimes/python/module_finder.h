@@ -37,6 +37,9 @@ class ModuleFinder {
     /// The full names of all modules that are directly in a package, or on the search path for "".
     std::vector<std::string> modules_in(const std::string& package);
 
+    /// Whether a folder has an entry of that name, by its list, which is read once.
+    bool has_entry(const std::string& folder, const std::string& name);
+
     /// A compiled module of that name for another version or system than the interpreter's; empty where there
     /// is none.
     std::string other_build(const std::string& name);

@@ -100,17 +100,27 @@ std::vector<trace::Unit> data_units(const std::string& folder, const std::string
 std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan,
                                                               const std::string& source_file,
                                                               const std::string& root, const Project& project,
-                                                              const Places& places) {
+                                                              const Places& places, ModuleFinder& finder) {
     std::vector<std::pair<trace::Unit, std::uint32_t>> found;
     std::string top = project.folder.string();
+    // The source's own folder and those above it, up to the project's.
+    std::vector<std::string> folders;
+    for (std::string folder = source_file.substr(0, source_file.rfind('/'));
+         folder == top || !relative_to(folder, top).empty(); folder.resize(folder.rfind('/'))) {
+        folders.push_back(folder);
+        if (folder == top) break;
+    }
+    std::set<std::string_view> seen;
     for (const StringAt& string : scan.path_strings) {
+        if (!seen.insert(string.text).second) continue;
         std::string name = string.text;
         while (name.ends_with('/')) name.pop_back();
         if (name.empty() || name.starts_with('/') || name.find("..") != std::string::npos || name == ".")
             continue;
-        for (std::string folder = fs::path(source_file).parent_path().string();;
-             folder = fs::path(folder).parent_path().string()) {
-            if (folder != top && relative_to(folder, top).empty()) break;
+        std::string first = name.starts_with("./") ? "" : name.substr(0, name.find('/'));
+        for (const std::string& folder : folders) {
+            // Most strings are no paths: the folder's list settles that without asking the disk.
+            if (!first.empty() && !finder.has_entry(folder, first)) continue;
             std::string file = folder + "/" + name;
             std::error_code ignored;
             fs::file_status status = fs::status(file, ignored);
@@ -127,7 +137,6 @@ std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& 
                         found.emplace_back(std::move(unit), string.line);
                 break;
             }
-            if (folder == top) break;
         }
     }
     return found;

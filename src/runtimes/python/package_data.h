@@ -1,5 +1,6 @@
 #pragma once
 
+#include "runtimes/python/module_finder.h"
 #include "runtimes/python/places.h"
 #include "runtimes/python/scanner.h"
 #include "trace/runtime.h"
@@ -26,6 +27,6 @@ std::vector<trace::Unit> data_units(const std::string& folder, const std::string
 std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan,
                                                               const std::string& source_file,
                                                               const std::string& root, const Project& project,
-                                                              const Places& places);
+                                                              const Places& places, ModuleFinder& finder);
 
 } // namespace omnistasis::python

@@ -24,9 +24,10 @@ bool Places::is_own(const std::string& root) const {
 }
 
 bool Places::is_standard(const std::string& root) const {
-    for (const std::string* library : {&standard_library_, &platform_library_})
-        if (root == *library || root == *library + "/lib-dynload") return true;
-    return false;
+    constexpr std::string_view extensions = "/lib-dynload";
+    std::string_view library = root;
+    if (library.ends_with(extensions)) library.remove_suffix(extensions.size());
+    return library == standard_library_ || library == platform_library_;
 }
 
 std::string Places::of_root(const std::string& root) const {

@@ -11,6 +11,7 @@
 #include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <sys/stat.h>
 #include <unordered_map>
 
 namespace omnistasis::python {
@@ -42,6 +43,17 @@ std::vector<std::string> PythonRuntime::search_path() const {
     std::vector<std::string> path{entry_.folder};
     path.insert(path.end(), facts_.search_path.begin(), facts_.search_path.end());
     return path;
+}
+
+/// All that scans depend on but the files: our own program, the version, the names that notes watch for.
+std::string PythonRuntime::scan_settings() const {
+    std::string settings = fmt::format("{}.{} {}", facts_.major, facts_.minor, facts_.platform);
+    struct stat self {};
+    if (::stat("/proc/self/exe", &self) == 0)
+        settings += fmt::format(" {}.{}.{}", self.st_mtim.tv_sec, self.st_mtim.tv_nsec, self.st_size);
+    for (const auto& [module, note] : notes_)
+        for (const auto& [name, needed] : note.when_named) settings += " " + name;
+    return settings;
 }
 
 bool PythonRuntime::excluded(const std::string& name) const {
@@ -83,24 +95,24 @@ void PythonRuntime::want(const std::string& name, const Reason& reason, Expansio
         want(top_of(name), reason, out);
         return want(meant->second, reason, out);
     }
-    for (std::size_t dot = name.find('.');; dot = name.find('.', dot + 1)) {
-        std::string part = name.substr(0, dot);
-        const FoundModule& found = finder_.find(part);
-        if (!found) {
-            // A name below a module that is no package can only be made while the application runs.
-            const FoundModule& parent = finder_.find(parent_of(part));
-            bool made_at_run_time = !parent_of(part).empty() && parent && !parent.is_package;
-            Reason why = reason;
-            why.optional |= made_at_run_time;
-            out.unanswered.push_back({part, why, why.optional ? std::vector<std::string>() : near_names(part),
-                                      why.optional ? std::string() : finder_.other_build(part)});
-            return;
-        }
-        Reason why = reason;
-        if (dot != std::string::npos) why.verb = fmt::format("{} {}, which is in", reason.verb, name);
-        out.needs.push_back({unit_of(part, found), why});
-        if (dot == std::string::npos) return;
+    // A module brings in the package that it is in when it is expanded itself.
+    if (const FoundModule& found = finder_.find(name)) {
+        out.needs.push_back({unit_of(name, found), reason});
+        return;
     }
+    std::string there = parent_of(name), missing = name;
+    for (; !there.empty() && !finder_.find(there); there = parent_of(there)) missing = there;
+    Reason why = reason;
+    if (!there.empty()) {
+        const FoundModule& package = finder_.find(there);
+        why.verb = fmt::format("{} {}, which is in", reason.verb, name);
+        out.needs.push_back({unit_of(there, package), why});
+        // A name below a module that is no package can only be made while the application runs.
+        why.verb = reason.verb;
+        why.optional |= !package.is_package;
+    }
+    out.unanswered.push_back({missing, why, why.optional ? std::vector<std::string>() : near_names(missing),
+                              why.optional ? std::string() : finder_.other_build(missing)});
 }
 
 std::vector<std::string> PythonRuntime::near_names(const std::string& name) {
@@ -220,6 +232,9 @@ Unit PythonRuntime::main_unit() {
 
 Expansion PythonRuntime::expand(const Unit& unit) {
     Expansion out;
+    bool is_module = unit.kind == UnitKind::code || unit.kind == UnitKind::extension ||
+                     unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in;
+    if (is_module) want(parent_of(unit.name), {"is in the package", unit.file, 0, false}, out);
     if (unit.kind == UnitKind::code) scan_source(unit, out);
     if (unit.kind == UnitKind::extension) scan_extension(unit, out);
     if (unit.kind != UnitKind::data && unit.kind != UnitKind::native) apply_notes(unit, out);
@@ -231,8 +246,6 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     const FoundModule& found = finder_.find(name);
     bool package = found.is_package && name != "__main__";
     if (unit.file.starts_with(helpers_.string())) return; // our own
-    auto source = MappedFile::open(unit.file);
-    if (!source) return;
     Scanned scanned;
     scanned.name = name;
     scanned.file = unit.file;
@@ -242,8 +255,10 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     ScanFacts facts = scan_facts_;
     facts.is_main = unit.name == "__main__";
     facts.keeps_strings = !scanned.standard;
-    scanned.result =
-        scan(source->text(), facts.is_main ? "__main__" : name, package ? name : parent_of(name), facts);
+    auto result = scans_.scan_file(unit.file, facts.is_main ? "__main__" : name,
+                                   package ? name : parent_of(name), facts);
+    if (!result) return;
+    scanned.result = std::move(*result);
     Unit self = unit;
     self.name = name;
     for (const Request& request : scanned.result.requests)
@@ -270,7 +285,8 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     if (scanned.result.restarts_itself)
         want("runpy", {"starts the interpreter again", unit.file, 0, true}, out);
     if (scanned.own)
-        for (auto& [data, line] : named_data(scanned.result, unit.file, scanned.root, project_, places_))
+        for (auto& [data, line] :
+             named_data(scanned.result, unit.file, scanned.root, project_, places_, finder_))
             out.needs.push_back({std::move(data), {"names", unit.file, line, false}});
     std::lock_guard lock(mutex_);
     scanned_.push_back(std::move(scanned));

@@ -6,6 +6,7 @@
 #include "runtimes/python/module_store.h"
 #include "runtimes/python/notes.h"
 #include "runtimes/python/places.h"
+#include "runtimes/python/scan_cache.h"
 #include "runtimes/python/scanner.h"
 #include "support/files.h"
 #include "trace/runtime.h"
@@ -49,7 +50,7 @@ class PythonRuntime : public trace::Runtime {
                   std::filesystem::path notes_folder)
         : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
           helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), entry_(read_entry(project_)),
-          places_(project_, facts_), finder_(facts_, search_path()) {
+          places_(project_, facts_), finder_(facts_, search_path()), scans_(scan_settings()) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
@@ -131,6 +132,7 @@ class PythonRuntime : public trace::Runtime {
     Unit main_unit();
     void note_entry_function(Expansion& out);
     std::vector<std::string> search_path() const;
+    std::string scan_settings() const;
     bool excluded(const std::string& name) const;
 
     Unit unit_of(const std::string& name, const FoundModule& found) const;
@@ -168,6 +170,7 @@ class PythonRuntime : public trace::Runtime {
     Entry entry_;
     Places places_;
     ModuleFinder finder_;
+    ScanCache scans_;
     ScanFacts scan_facts_;
     WatchedNames watched_;
     std::map<std::string, std::string> stands_for_; ///< names that a note knows, to the modules that they are

@@ -255,6 +255,8 @@ class Scanner {
 
     void read_statement(Tokens statement) {
         if (statement.empty()) return;
+        // A docstring says nothing that runs.
+        if (statement.size() == 1 && statement[0].kind == TokenKind::string) return;
         if (statement[0].is("import")) return read_import(statement);
         if (statement[0].is("from")) return read_from(statement);
         if (statement.size() > 2 && statement[0].kind == TokenKind::name && statement[1].is("="))

@@ -1,0 +1,169 @@
+#include "runtimes/python/scan_cache.h"
+
+#include "support/hash.h"
+
+#include <cstring>
+#include <ctime>
+#include <fmt/format.h>
+#include <sys/stat.h>
+
+namespace omnistasis::python {
+
+namespace {
+
+class Writer {
+  public:
+    void value(const std::string& text) {
+        number(text.size());
+        bytes += text;
+    }
+    void value(std::uint32_t number_value) { number(number_value); }
+    void value(bool flag) { bytes += static_cast<char>(flag); }
+    template <typename T>
+    requires std::is_enum_v<T>
+    void value(T word) { bytes += static_cast<char>(word); }
+    std::size_t count(std::size_t size) {
+        number(size);
+        return size;
+    }
+    std::string bytes;
+
+  private:
+    void number(std::uint64_t value) {
+        for (; value >= 0x80; value >>= 7) bytes += static_cast<char>(value | 0x80);
+        bytes += static_cast<char>(value);
+    }
+};
+
+class Reader {
+  public:
+    explicit Reader(std::string_view bytes) : rest_(bytes) {}
+
+    void value(std::string& text) {
+        std::uint64_t size = number();
+        if (size > rest_.size()) fail();
+        text.assign(rest_.substr(0, size));
+        rest_.remove_prefix(std::min<std::size_t>(size, rest_.size()));
+    }
+    void value(std::uint32_t& into) { into = static_cast<std::uint32_t>(number()); }
+    void value(bool& flag) { flag = number() != 0; }
+    template <typename T>
+    requires std::is_enum_v<T>
+    void value(T& word) { word = static_cast<T>(number()); }
+    std::size_t count(std::size_t) {
+        std::uint64_t size = number();
+        if (size > rest_.size()) fail(); // each item has at least one byte
+        return right_ ? static_cast<std::size_t>(size) : 0;
+    }
+    bool complete() const { return right_ && rest_.empty(); }
+
+  private:
+    void fail() {
+        right_ = false;
+        rest_ = {};
+    }
+    std::uint64_t number() {
+        std::uint64_t value = 0;
+        for (unsigned shift = 0; shift < 64 && !rest_.empty(); shift += 7) {
+            auto byte = static_cast<unsigned char>(rest_.front());
+            rest_.remove_prefix(1);
+            value |= static_cast<std::uint64_t>(byte & 0x7f) << shift;
+            if ((byte & 0x80) == 0) return value;
+        }
+        fail();
+        return 0;
+    }
+    std::string_view rest_;
+    bool right_ = true;
+};
+
+template <typename Archive, typename Strings> void visit_strings(Archive& archive, Strings& strings) {
+    std::size_t count = archive.count(strings.size());
+    if constexpr (!std::is_const_v<Strings>) strings.resize(count);
+    for (auto& string : strings) {
+        archive.value(string.text);
+        archive.value(string.line);
+    }
+}
+
+/// Every field of a result, in one order for writing and reading.
+template <typename Archive, typename Result> void visit(Archive& archive, Result& result) {
+    std::size_t count = archive.count(result.requests.size());
+    if constexpr (!std::is_const_v<Result>) result.requests.resize(count);
+    for (auto& request : result.requests) {
+        archive.value(request.kind);
+        archive.value(request.certainty);
+        archive.value(request.computed);
+        archive.value(request.line);
+        archive.value(request.level);
+        archive.value(request.module);
+        archive.value(request.name);
+        archive.value(request.instead_of_first);
+        archive.value(request.instead_of_last);
+    }
+    count = archive.count(result.unknown_imports.size());
+    if constexpr (!std::is_const_v<Result>) result.unknown_imports.resize(count);
+    for (auto& line : result.unknown_imports) archive.value(line);
+    for (auto* strings : {&result.import_suffixes, &result.dotted_strings, &result.path_strings,
+                          &result.system_paths, &result.distributions, &result.codecs, &result.watched,
+                          &result.entry_point_groups, &result.opened_paths})
+        visit_strings(archive, *strings);
+    for (auto* number : {&result.computed_codec, &result.asks_for_source}) archive.value(*number);
+    for (auto* flag : {&result.changes_folder, &result.names_own_file, &result.imports_by_name,
+                       &result.makes_modules, &result.restarts_itself})
+        archive.value(*flag);
+}
+
+/// A file that was changed this short a time ago may change again without its times showing it.
+constexpr std::int64_t clock_grain = 50'000'000; // nanoseconds
+
+std::int64_t nanoseconds(const timespec& time) { return time.tv_sec * 1'000'000'000 + time.tv_nsec; }
+
+} // namespace
+
+std::string stored_form(const ScanResult& result) {
+    Writer writer;
+    visit(writer, result);
+    return std::move(writer.bytes);
+}
+
+std::optional<ScanResult> from_stored_form(std::string_view bytes) {
+    Reader reader(bytes);
+    ScanResult result;
+    visit(reader, result);
+    if (!reader.complete()) return std::nullopt;
+    return result;
+}
+
+ScanCache::ScanCache(std::string settings)
+    : settings_(hex(sha256(settings)).substr(0, 16)), store_(Store::open_users()) {}
+
+std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const std::string& own_name,
+                                               const std::string& package, const ScanFacts& facts) {
+    struct stat status {};
+    if (::stat(file.c_str(), &status) != 0) return std::nullopt;
+    std::string subject = settings_;
+    subject += file;
+    for (const std::string* text : {&own_name, &package}) {
+        subject += '\0';
+        subject += *text;
+    }
+    subject += facts.keeps_strings ? 'k' : '-';
+    subject += facts.is_main ? 'm' : '-';
+    std::int64_t times[]{nanoseconds(status.st_mtim), nanoseconds(status.st_ctim), status.st_size,
+                         static_cast<std::int64_t>(status.st_ino)};
+    subject.append(reinterpret_cast<const char*>(times), sizeof times);
+    Sha256 digest = sha256(subject);
+    std::string_view key(reinterpret_cast<const char*>(digest.data()), 16);
+    if (auto stored = store_->find(key))
+        if (auto result = from_stored_form(*stored)) return result;
+    auto source = MappedFile::open(file);
+    if (!source) return std::nullopt;
+    ScanResult result = scan(source->text(), own_name, package, facts);
+    timespec now{};
+    ::clock_gettime(CLOCK_REALTIME, &now);
+    if (nanoseconds(now) - std::max(times[0], times[1]) > clock_grain) store_->keep(key, stored_form(result));
+    return result;
+}
+
+} // namespace omnistasis::python
