@@ -103,6 +103,12 @@ std::string trace_json(const trace::Graph& graph, const std::string& target, con
             fmt::format_to(absent.next(), "{{\"name\": {}, \"file\": {}, \"line\": {}}}", quoted(one.name),
                            quoted(one.file), one.line);
     }
+    {
+        ListWriter left_out(out, "left_out");
+        for (const trace::LeftOut& one : graph.left_out)
+            fmt::format_to(left_out.next(), "{{\"name\": {}, \"file\": {}, \"line\": {}}}", quoted(one.name),
+                           quoted(one.file), one.line);
+    }
     return out + "\n}\n";
 }
 

@@ -67,6 +67,14 @@ struct Absent {
     auto operator<=>(const Absent&) const = default;
 };
 
+/// A group of modules that only packages ask for, which can do without it, and that is left out therefore.
+struct LeftOut {
+    std::string name;
+    std::string file; ///< one that asks
+    std::uint32_t line = 0;
+    auto operator<=>(const LeftOut&) const = default;
+};
+
 /// All that the application needs, with a reason on each edge. Units are sorted by kind of name and name, so
 /// that equal inputs give an equal graph whatever the number of threads.
 struct Graph {
@@ -75,6 +83,7 @@ struct Graph {
     std::vector<UnitId> roots; ///< what is needed without a unit that asks for it
     std::vector<LooseEnd> loose_ends;
     std::vector<Absent> absent; ///< optional modules that are not there
+    std::vector<LeftOut> left_out;
 };
 
 } // namespace omnistasis::trace

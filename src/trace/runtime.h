@@ -88,6 +88,10 @@ class Runtime {
     /// be named again; the trace ends when nothing new comes.
     virtual std::vector<std::pair<UnitId, Need>> settle(const std::vector<Unit>& units) = 0;
 
+    /// The group that a unit belongs to, where the group comes only with an application that wants it itself;
+    /// else empty. Many packages can work with one of several toolkits, and try each that is installed.
+    virtual std::string on_request(const Unit& unit) const = 0;
+
     /// The program whose own libraries and search paths come first when a native library is looked up.
     virtual std::filesystem::path program() const = 0;
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <deque>
 #include <fmt/format.h>
+#include <map>
 #include <mutex>
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for_each.h>
@@ -56,6 +57,9 @@ class GrowingGraph {
     }
     std::vector<Unit> units() const { return {units_.begin(), units_.end()}; }
 
+    /// Takes out the groups that only optional wishes of packages lead to, and all that nothing else needs.
+    void leave_out_unrequested(const Runtime& runtime);
+
     Graph finish();
 
   private:
@@ -67,6 +71,7 @@ class GrowingGraph {
     std::vector<UnitId> roots_;
     std::vector<std::pair<std::optional<UnitId>, Unanswered>> unanswered_;
     std::vector<LooseEnd> loose_ends_;
+    std::vector<LeftOut> left_out_;
 };
 
 /// What is reached over edges that are not optional: an absent module matters only there.
@@ -85,8 +90,70 @@ std::unordered_set<UnitId> GrowingGraph::needed_in_every_run() const {
     return reached;
 }
 
+void GrowingGraph::leave_out_unrequested(const Runtime& runtime) {
+    std::vector<std::string> groups;
+    bool any = false;
+    for (const Unit& unit : units_) any |= !groups.emplace_back(runtime.on_request(unit)).empty();
+    if (!any) return;
+    std::vector<std::vector<std::size_t>> leaving(units_.size());
+    for (std::size_t i = 0; i < edges_.size(); ++i) leaving[edges_[i].from].push_back(i);
+    auto reach = [&](auto passes) {
+        std::vector<bool> reached(units_.size());
+        std::vector<UnitId> open;
+        auto visit = [&](UnitId id) {
+            if (!reached[id]) open.push_back(id);
+            reached[id] = true;
+        };
+        for (UnitId root : roots_) visit(root);
+        while (!open.empty()) {
+            UnitId id = open.back();
+            open.pop_back();
+            for (std::size_t i : leaving[id])
+                if (passes(edges_[i])) visit(edges_[i].to);
+        }
+        return reached;
+    };
+    std::vector<bool> wanted =
+        reach([&](const Edge& edge) { return !edge.reason.optional || units_[edge.from].own; });
+    std::unordered_set<std::string> requested;
+    for (UnitId id = 0; id < units_.size(); ++id)
+        if (wanted[id]) requested.insert(groups[id]);
+    auto unrequested = [&](UnitId id) { return !groups[id].empty() && !requested.contains(groups[id]); };
+    std::vector<bool> kept = reach([&](const Edge& edge) { return !unrequested(edge.to); });
+
+    std::map<std::string, LeftOut> left_out;
+    for (const Edge& edge : edges_)
+        if (kept[edge.from] && !kept[edge.to] && unrequested(edge.to)) {
+            LeftOut one{groups[edge.to], edge.reason.file, edge.reason.line};
+            auto [entry, is_first] = left_out.try_emplace(one.name, one);
+            if (!is_first && one < entry->second) entry->second = one;
+        }
+    for (auto& [name, one] : left_out) left_out_.push_back(std::move(one));
+
+    std::vector<UnitId> renamed(units_.size());
+    std::deque<Unit> units;
+    ids_.clear();
+    for (UnitId id = 0; id < kept.size(); ++id) {
+        if (!kept[id]) continue;
+        renamed[id] = static_cast<UnitId>(units.size());
+        ids_.emplace(identity(units_[id]), renamed[id]);
+        units.push_back(std::move(units_[id]));
+    }
+    units_ = std::move(units);
+    std::erase_if(edges_, [&](const Edge& edge) { return !kept[edge.from] || !kept[edge.to]; });
+    for (Edge& edge : edges_) {
+        edge.from = renamed[edge.from];
+        edge.to = renamed[edge.to];
+    }
+    for (UnitId& root : roots_) root = renamed[root];
+    std::erase_if(unanswered_, [&](const auto& wish) { return wish.first && !kept[*wish.first]; });
+    for (auto& [from, wish] : unanswered_)
+        if (from) from = renamed[*from];
+}
+
 Graph GrowingGraph::finish() {
     Graph graph;
+    graph.left_out = std::move(left_out_);
     auto needed = needed_in_every_run();
     for (auto& [from, wish] : unanswered_) {
         bool matters = !wish.reason.optional && (!from || needed.contains(*from));
@@ -96,10 +163,10 @@ Graph GrowingGraph::finish() {
             continue;
         }
         if (!wish.unfit.empty()) {
-            graph.loose_ends.push_back({"unfit-module", fmt::format("{} is there only for another runtime", wish.name),
-                                        wish.reason.file, wish.reason.line,
-                                        "the application stops when it gets there",
-                                        fmt::format("{} is what was found: install it for this runtime", wish.unfit)});
+            graph.loose_ends.push_back(
+                {"unfit-module", fmt::format("{} is there only for another runtime", wish.name),
+                 wish.reason.file, wish.reason.line, "the application stops when it gets there",
+                 fmt::format("{} is what was found: install it for this runtime", wish.unfit)});
             continue;
         }
         std::string near;
@@ -172,6 +239,7 @@ class Tracer {
                 if (is_new) open.push_back(id);
             }
         }
+        graph_.leave_out_unrequested(runtime_);
         if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
         return graph_.finish();
     }

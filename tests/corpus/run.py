@@ -19,13 +19,27 @@ import tempfile
 HERE = os.path.dirname(os.path.abspath(__file__))
 ROOT = os.path.dirname(os.path.dirname(HERE))
 
+# Modules that come from a file under their own name: others are made while the program runs.
 LOADED = """
-import atexit, json, sys
-before = set(sys.modules)
-atexit.register(lambda: open(sys.argv[0] + '.loaded', 'w').write(json.dumps(sorted(set(sys.modules) - before))))
-import runpy
+import atexit, json, os, sys
+before = set(sys.modules)  # also what the path files of the packages import
+
+def from_file(name):
+    spec = getattr(sys.modules[name], '__spec__', None)
+    return spec is not None and spec.name == name and spec.has_location and os.path.exists(spec.origin)
+
+def write_down():
+    names = sorted(name for name in set(sys.modules) if from_file(name))
+    found = {'all': len(names), 'by_program': [name for name in names if name not in before]}
+    open(sys.argv[0] + '.loaded', 'w').write(json.dumps(found))
+
+atexit.register(write_down)
 sys.argv = sys.argv[1:]
-runpy.run_path(sys.argv[0], run_name='__main__')
+sys.path[0] = sys.argv[0].rpartition("/")[0]
+main = type(sys)("__main__")
+main.__file__ = sys.argv[0]
+sys.modules["__main__"] = main
+exec(compile(open(sys.argv[0]).read(), sys.argv[0], "exec"), main.__dict__)
 """
 
 
@@ -58,22 +72,22 @@ def check(name, options, host, folder):
     run([options.python, "-c", LOADED, source], folder, environment)
     built = run([options.program, "build", source, "--runtime", options.python, "--compress", "fast", "-q"], folder, environment)
     if built[0] != 0:
-        return False, f"not built: {built[2].strip()}", 0, 0, [], 0
+        return False, f"not built: {built[2].strip()}", 0, 0, 0
     output = os.path.join(folder, built[1].strip())
     isolated = ["bwrap", "--unshare-pid", "--unshare-ipc", "--unshare-net", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp",
                 "--dir", "/home/user", "--setenv", "HOME", "/home/user", "--setenv", "LANG", "C.UTF-8", "--setenv", "PATH", "/nowhere", "--chdir", "/home/user",
                 *host, "--ro-bind", output, "/opt/program", "/opt/program"]
     alone = run(isolated, folder, environment)
-    loaded = json.load(open(source + ".loaded")) if os.path.exists(source + ".loaded") else []
+    loaded = json.load(open(source + ".loaded")) if os.path.exists(source + ".loaded") else {"all": 0, "by_program": []}
     graph = json.load(open(os.path.join(os.path.dirname(output), "trace.json")))
-    traced = {unit["name"] for unit in graph["units"] if unit["kind"] in ("code", "extension", "folder", "built-in")}
-    missing = [module for module in loaded if module not in traced and not module.startswith(("__mp_main__", "sitecustomize"))]
-    why = ""
+    traced = {unit["name"] for unit in graph["units"] if unit["kind"] in ("code", "extension")}
+    missing = [module for module in loaded['by_program'] if module not in traced]
+    why = f"not traced: {' '.join(missing[:6])}" if missing else ""
     if alone[0] != from_source[0]:
         why = f"exit code {alone[0]} instead of {from_source[0]}: {alone[2].strip().splitlines()[-1:] or alone[1][-200:]}"
     elif alone[1] != from_source[1]:
         why = "another output"
-    return not why, why, len(loaded), len(traced), missing, os.path.getsize(output)
+    return not why, why, loaded["all"], len(traced), os.path.getsize(output)
 
 
 def main():
@@ -82,15 +96,16 @@ def main():
     parser.add_argument("--python", default="/usr/bin/python3")
     parser.add_argument("names", nargs="*", metavar="NAME")
     options = parser.parse_args()
+    options.program = os.path.abspath(options.program)
     names = options.names or sorted(file[:-3] for file in os.listdir(os.path.join(HERE, "programs")) if file.endswith(".py"))
     host = host_arguments()
     alike_count = 0
-    print(f"{'program':26} {'alike':6} {'size MB':>8} {'loaded':>7} {'traced':>7}  not traced, or why not")
+    print(f"{'program':26} {'alike':6} {'size MB':>8} {'loaded':>7} {'traced':>7}  why not")
     for name in names:
         with tempfile.TemporaryDirectory(prefix="omnistasis-corpus-") as folder:
-            alike, why, loaded, traced, missing, size = check(name, options, host, folder)
+            alike, why, loaded, traced, size = check(name, options, host, folder)
         alike_count += alike
-        print(f"{name:26} {'yes' if alike else 'NO':6} {size / 1e6:8.1f} {loaded:7} {traced:7}  {why or ' '.join(missing[:6])}", flush=True)
+        print(f"{name:26} {'yes' if alike else 'NO':6} {size / 1e6:8.1f} {loaded:7} {traced:7}  {why}", flush=True)
     print(f"{alike_count} passed, {len(names) - alike_count} failed")
     return alike_count != len(names)
 

@@ -53,13 +53,15 @@ class NoteReader {
         Note note;
         std::vector<std::string> modules;
         for (const auto& [key, value] : table) {
-            if (key == "module" || key == "include" || key == "leave_out" || key == "parts") {
+            if (key == "module" || key == "include" || key == "leave_out" || key == "parts" ||
+                key == "on_request") {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
-                (key == "module"    ? modules
-                 : key == "include" ? note.include
-                 : key == "parts"   ? note.parts
-                                    : note.leave_out) = std::move(*names);
+                (key == "module"       ? modules
+                 : key == "include"    ? note.include
+                 : key == "parts"      ? note.parts
+                 : key == "on_request" ? note.on_request
+                                       : note.leave_out) = std::move(*names);
             } else if (key == "why" && value.is_string()) {
                 note.why = value.as_string()->get();
             } else if (key == "when_named" && value.is_table()) {

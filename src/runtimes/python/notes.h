@@ -24,6 +24,9 @@ struct Note {
     std::vector<std::string> include; ///< modules; `name.*` for all in a package
     /// Modules that this one imports in some case that does not come up in a built application.
     std::vector<std::string> leave_out;
+    /// Modules, with all below them, that come only with an application that wants them itself: optional
+    /// imports in packages do not bring them in.
+    std::vector<std::string> on_request;
     /// What it looks for in packages that strings name: ".apps", or ".commands.*" for all in a package.
     std::vector<std::string> parts;
     /// Modules that are needed when a name occurs anywhere outside of this module: name, modules.

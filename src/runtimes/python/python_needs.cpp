@@ -209,6 +209,10 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
         if (open[i].empty() || !seen.insert(open[i]).second || !file) continue;
         auto typelib = read_typelib(file->bytes());
         if (!typelib) continue;
+        // Those that it depends on are loaded with it, and their overrides with them.
+        std::string stem = fs::path(open[i]).stem().string();
+        std::string overrides = "gi.overrides." + stem.substr(0, stem.rfind('-'));
+        if (finder_.find(overrides)) want(overrides, reason, out);
         std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
         out.needs.push_back({file_unit(UnitKind::data, open[i], place), reason});
         for (const std::string& dependency : typelib->dependencies) {

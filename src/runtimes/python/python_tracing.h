@@ -54,8 +54,10 @@ class PythonRuntime : public trace::Runtime {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
-        for (const auto& [module, note] : notes_)
+        for (const auto& [module, note] : notes_) {
             stands_for_.insert(note.stands_for.begin(), note.stands_for.end());
+            on_request_.insert(note.on_request.begin(), note.on_request.end());
+        }
         for (const auto& [module, note] : notes_)
             for (const auto& [name, modules] : note.when_named) {
                 watched_.add(name);
@@ -71,6 +73,12 @@ class PythonRuntime : public trace::Runtime {
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
+    std::string on_request(const Unit& unit) const override {
+        bool is_module = unit.kind == UnitKind::code || unit.kind == UnitKind::extension ||
+                         unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in;
+        std::string top = is_module && !unit.own ? top_of(unit.name) : std::string();
+        return on_request_.contains(top) ? top : std::string();
+    }
     std::filesystem::path program() const override { return facts_.program; }
     Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
                                                     Observer& observer) override;
@@ -173,6 +181,7 @@ class PythonRuntime : public trace::Runtime {
     ScanCache scans_;
     ScanFacts scan_facts_;
     WatchedNames watched_;
+    std::set<std::string, std::less<>> on_request_; ///< top-level modules
     std::map<std::string, std::string> stands_for_; ///< names that a note knows, to the modules that they are
     std::map<std::string, std::map<std::string, std::string>> moved_; ///< module, path of the system, place
     /// Name that occurs, to the module that must be there too and what is needed then.

@@ -366,6 +366,7 @@ class Scanner {
     void note_string(Tokens tokens, std::size_t i) {
         const Token& token = tokens[i];
         if (token.bytes || token.formatted || !facts_.keeps_strings) return;
+        note_watched(token);
         // Neighbours in an implicit concatenation are never names of their own.
         bool joined = (i > 0 && tokens[i - 1].kind == TokenKind::string) ||
                       (i + 1 < tokens.size() && tokens[i + 1].kind == TokenKind::string);

@@ -55,7 +55,7 @@ struct ScanResult {
     std::vector<StringAt> distributions; ///< distributions whose metadata is asked for by name
     std::vector<StringAt> codecs;        ///< text encodings that are named
     std::uint32_t computed_codec = 0; ///< the line of a call with an encoding that is not constant; 0: none
-    std::vector<StringAt> watched;    ///< names of `ScanFacts::watched` that occur, once each
+    std::vector<StringAt> watched; ///< names of `ScanFacts::watched` that occur, as names or texts, once each
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
     std::vector<StringAt> opened_paths;       ///< relative paths that a call opens as they are
     bool changes_folder = false;              ///< calls chdir
