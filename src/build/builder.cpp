@@ -43,19 +43,6 @@ std::string start_text(const trace::Start& start) {
     return text;
 }
 
-/// What a file of the tree is counted under in the summary.
-std::string group_of(const trace::Unit& unit, const std::string& place) {
-    if (unit.own) return "the application";
-    std::size_t packages = place.find("site-packages/");
-    if (packages != std::string::npos) {
-        std::string inner = place.substr(packages + 14);
-        return inner.substr(0, inner.find_first_of("/."));
-    }
-    if (unit.kind == trace::UnitKind::program) return "the interpreter";
-    if (place.starts_with("lib/lib") && unit.kind == trace::UnitKind::native) return place.substr(4);
-    return "the standard library";
-}
-
 class Builder {
   public:
     Builder(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
@@ -114,29 +101,24 @@ class Builder {
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
         if (!made) return tl::make_unexpected(made.error());
         for (trace::MadeFile& file : *made) {
-            groups_.push_back("the modules' bytecode");
             tree_.push_back({file.place, file.mode, std::move(file.content), {}});
         }
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
-            groups_.push_back("the launcher");
             tree_.push_back({inner.place, 0755, launcher_with(inner.start, ".."), {}});
         }
         // The folder that the application starts in may hold nothing but modules, which are elsewhere.
         if (project_.starts_in_own_folder()) {
-            groups_.push_back("the launcher");
             tree_.push_back({runtime_.application_place() + "/.folder", 0644, "", {}});
         }
         observer_.step("linking", plan.files.size());
         std::size_t first = tree_.size();
         tree_.resize(first + plan.files.size());
-        groups_.resize(tree_.size());
         std::mutex mutex;
         std::optional<Error> failed;
         oneapi::tbb::parallel_for(std::size_t(0), plan.files.size(), [&](std::size_t i) {
             const plan::PlannedFile& file = plan.files[i];
             TreeFile& out = tree_[first + i];
             out.place = file.place;
-            groups_[first + i] = group_of(graph_.units[file.unit], file.place);
             struct stat status {};
             bool executable = file.executable ||
                               (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
@@ -169,25 +151,15 @@ class Builder {
     }
 
     void count() {
-        std::map<std::string, Contribution> groups;
-        for (std::size_t i = 0; i < tree_.size(); ++i) {
-            std::uint64_t size =
-                tree_[i].source.empty() ? tree_[i].content.size() : fs::file_size(tree_[i].source);
-            result_.tree_size += size;
-            Contribution& group = groups[groups_[i]];
-            group.name = groups_[i];
-            group.size += size;
-            ++group.files;
-        }
+        for (const TreeFile& file : tree_)
+            result_.tree_size += file.source.empty() ? file.content.size() : fs::file_size(file.source);
         result_.tree_files = tree_.size();
         for (const trace::Unit& unit : graph_.units) {
             result_.modules += unit.kind == trace::UnitKind::code || unit.kind == trace::UnitKind::extension;
             result_.libraries += unit.kind == trace::UnitKind::native;
             result_.data_files += unit.kind == trace::UnitKind::data;
         }
-        for (auto& [name, group] : groups) result_.largest.push_back(std::move(group));
-        std::ranges::stable_sort(result_.largest, std::greater(), &Contribution::size);
-        if (result_.largest.size() > 10) result_.largest.resize(10);
+        result_.largest = plan::largest_contributions(graph_, 10);
     }
 
     Result<void> write_single(const fs::path& file) {
@@ -232,7 +204,6 @@ class Builder {
     Observer& observer_;
     std::string launcher_;
     std::vector<TreeFile> tree_;
-    std::vector<std::string> groups_; ///< what each file of the tree is counted under
     BuildResult result_;
 };
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "plan/contributions.h"
 #include "project/project.h"
 #include "support/observer.h"
 #include "trace/runtime.h"
@@ -23,13 +24,6 @@ struct Installation {
     }
 };
 
-/// A package, library or other group, and how much of the output it takes before compression.
-struct Contribution {
-    std::string name;
-    std::uint64_t size = 0;
-    std::size_t files = 0;
-};
-
 /// What a finished build has to say.
 struct BuildResult {
     std::filesystem::path output;        ///< the executable
@@ -42,7 +36,7 @@ struct BuildResult {
     std::size_t modules = 0;
     std::size_t libraries = 0;
     std::size_t data_files = 0;
-    std::vector<Contribution> largest; ///< at most ten, largest first
+    std::vector<plan::Contribution> largest; ///< at most ten, largest first
 };
 
 /// Makes the output that `project` describes from what the trace found. The output is put in its place at

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <unistd.h>
@@ -20,6 +21,29 @@ std::string plural(std::size_t count, const std::string& one, const std::string&
     return fmt::format("{} {}", count, count == 1 ? one : many);
 }
 
+/// The largest parts: what each weighs with all that only it needs, and the option that leaves it out.
+void print_largest(const build::BuildResult& result) {
+    std::size_t width = 4;
+    for (const plan::Contribution& one : result.largest) width = std::max(width, one.name.size());
+    fmt::print("  {:{}}  {:>8}  {:>8}\n", "part", width, "alone", "in all");
+    for (const plan::Contribution& one : result.largest) {
+        std::string option = one.own      ? "the application's own"
+                             : one.needed ? "needed"
+                                          : "--exclude " + one.name + " leaves it out";
+        fmt::print("  {:{}}  {:>8}  {:>8}  {}\n", one.name, width, size_text(one.alone), size_text(one.saves),
+                   option);
+    }
+}
+
+void print_left_out(const trace::Graph& graph) {
+    if (graph.left_out.empty()) return;
+    std::vector<std::string> names;
+    for (const trace::LeftOut& one : graph.left_out) names.push_back(one.name);
+    fmt::print(
+        "  left out, as only packages ask for {} and can do without: {} (--include NAME brings one in)\n",
+        names.size() == 1 ? "it" : "them", fmt::join(names, ", "));
+}
+
 void print_summary(const Job& job, const build::BuildResult& result, const BuildOptions& options) {
     std::string path = shown_path(result.output.string());
     if (options.quiet) {
@@ -35,14 +59,8 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
                plural(result.libraries, "native library", "native libraries"),
                plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
                plural(result.tree_files, "file", "files"));
-    fmt::print("  largest:");
-    for (std::size_t i = 0; i < result.largest.size() && (i < 4 || options.verbose); ++i)
-        if (options.verbose)
-            fmt::print("\n    {:>7}  {}", size_text(result.largest[i].size), result.largest[i].name);
-        else
-            fmt::print("{} {} {}", i == 0 ? "" : ",", result.largest[i].name,
-                       size_text(result.largest[i].size));
-    fmt::print("\n");
+    print_largest(result);
+    print_left_out(job.graph);
     std::vector<const trace::Absent*> absent;
     for (const trace::Absent& one : job.graph.absent)
         if (!one.of_runtime) absent.push_back(&one);
@@ -69,8 +87,9 @@ void print_json(const Job& job, const build::BuildResult& result) {
     json["libraries"] = result.libraries;
     json["data_files"] = result.data_files;
     json["largest"] = nlohmann::ordered_json::array();
-    for (const build::Contribution& one : result.largest)
-        json["largest"].push_back({{"name", one.name}, {"size", one.size}, {"files", one.files}});
+    for (const plan::Contribution& one : result.largest)
+        json["largest"].push_back(
+            {{"name", one.name}, {"alone", one.alone}, {"saves", one.saves}, {"needed", one.needed}});
     json["loose_ends"] = nlohmann::ordered_json::array();
     for (const trace::LooseEnd& end : job.graph.loose_ends)
         json["loose_ends"].push_back(

@@ -58,6 +58,13 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
         }
         fmt::print("{}\n", line);
     }
+    if (!graph.left_out.empty())
+        fmt::print(
+            "{}  {}\n",
+            styled("left out: only packages ask for them, and can do without", Style::bold, STDOUT_FILENO),
+            graph.left_out.size());
+    for (const trace::LeftOut& one : graph.left_out)
+        fmt::print("  {}  {}:{}\n", one.name, shown_path(one.file), one.line);
     std::vector<const trace::Absent*> absent;
     for (const trace::Absent& one : graph.absent)
         if (!one.of_runtime || options.verbose) absent.push_back(&one);

@@ -50,6 +50,12 @@ Result<void> run_why(const WhyOptions& options) {
     for (const trace::Absent& absent : graph.absent)
         if (absent.name == options.name)
             asked += fmt::format("{}{}:{}", asked.empty() ? "" : ", ", shown_path(absent.file), absent.line);
+    for (const trace::LeftOut& one : graph.left_out)
+        if (one.name == options.name.substr(0, options.name.find('.')))
+            return fail(ErrorKind::refused, fmt::format("{} is left out", options.name),
+                        fmt::format("{}:{}", shown_path(one.file), one.line),
+                        "only packages ask for it, which can do without; the application itself does not",
+                        fmt::format("if it is needed, say --include {}", options.name));
     std::vector<std::string> names;
     for (const trace::Unit& unit : graph.units) names.push_back(unit.name);
     auto near = near_matches(options.name, names);

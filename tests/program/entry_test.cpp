@@ -191,3 +191,50 @@ TEST_CASE("a wrong word for the working folder") {
     CHECK(workshop.omnistasis({"build"}).err.find("true or false is expected, here is a string") !=
           std::string::npos);
 }
+
+TEST_CASE("a toolkit that only packages could use comes with an application that wants it") {
+    Workshop workshop("toolkit");
+    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
+    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
+    packages.pop_back();
+    workshop.write(packages + "/site-packages/sextant/__init__.py",
+                   "try:\n    import tkinter.font\nexcept ImportError:\n    tkinter = None\n"
+                   "def draw():\n    import sextant.window\n");
+    workshop.write(packages + "/site-packages/sextant/window.py", "import tkinter.ttk\n");
+    workshop.write("s.py", "import sextant\nprint(sextant.tkinter)\n");
+    auto run = [&](const std::string& rest) {
+        return workshop.shell(std::string("env -u VIRTUAL_ENV ") + OMNISTASIS_PROGRAM + " " + rest);
+    };
+    auto built = run("build s.py --compress fast");
+    INFO(built.out << built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(built.out.find("left out, as only packages ask for them and can do without: _tkinter, tkinter") !=
+          std::string::npos);
+    CHECK(workshop.shell("./out/linux-x86_64/s").out == "None\n");
+    auto why = run("why tkinter.font s.py");
+    CHECK(why.exit_code == 1);
+    CHECK(why.err.find("tkinter.font is left out") != std::string::npos);
+    CHECK(why.err.find("sextant/__init__.py:2") != std::string::npos);
+    CHECK(run("why tkinter.font s.py --include tkinter").exit_code == 0);
+    workshop.write("own.py", "import sextant\ndef f():\n    import tkinter\n");
+    CHECK(run("why tkinter.font own.py").exit_code == 0);
+    CHECK(run("why tkinter.ttk own.py").exit_code == 0);
+    // A package that can't do without it wants it too.
+    workshop.write(packages + "/site-packages/chartview.py", "import tkinter\n");
+    workshop.write("view.py", "import chartview\n");
+    CHECK(run("why tkinter view.py").exit_code == 0);
+}
+
+TEST_CASE("the summary names the largest parts and how to leave them out") {
+    Workshop workshop("largest");
+    workshop.write(
+        "l.py",
+        "import decimal\ntry:\n    import numpy\nexcept ImportError:\n    numpy = None\nprint(numpy)\n");
+    auto built = workshop.omnistasis({"build", "l.py", "--compress", "fast"});
+    CHECK(built.out.find("--exclude numpy leaves it out") != std::string::npos);
+    auto json = workshop.omnistasis({"build", "l.py", "--compress", "fast", "--json"});
+    CHECK(json.out.find("\"saves\"") != std::string::npos);
+    REQUIRE(workshop.omnistasis({"build", "l.py", "--compress", "fast", "--exclude", "numpy"}).exit_code ==
+            0);
+    CHECK(workshop.shell("./out/linux-x86_64/l").out == "None\n");
+}
