@@ -56,6 +56,8 @@ std::vector<Distribution> find_distributions(const std::vector<std::string>& sea
             if (stem.empty()) continue;
             Distribution distribution;
             distribution.name = normalized_distribution_name(stem.substr(0, stem.find('-')));
+            if (std::size_t dash = stem.find('-'); dash != std::string::npos)
+                distribution.version = stem.substr(dash + 1, stem.find('-', dash + 1) - dash - 1);
             distribution.folder = root + "/" + entry.name;
             distribution.is_file = !entry.is_folder;
             if (!seen.insert(distribution.name).second) continue;

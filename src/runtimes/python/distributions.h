@@ -8,8 +8,9 @@ namespace omnistasis::python {
 
 /// An installed distribution's metadata folder (PyPA core metadata; `*.dist-info` or `*.egg-info`).
 struct Distribution {
-    std::string name;   ///< normalized: lower case, runs of `-`, `_`, `.` as one `-`
-    std::string folder; ///< or a single file
+    std::string name;    ///< normalized: lower case, runs of `-`, `_`, `.` as one `-`
+    std::string version; ///< as the folder's name has it; empty where it has none
+    std::string folder;  ///< or a single file
     bool is_file = false;
     /// entry_points.txt: group, then name, then "module:attribute".
     std::map<std::string, std::map<std::string, std::string>> entry_points;

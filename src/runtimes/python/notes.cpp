@@ -1,5 +1,6 @@
 #include "runtimes/python/notes.h"
 
+#include "runtimes/python/version_condition.h"
 #include "support/files.h"
 #include "support/toml.h"
 
@@ -14,7 +15,9 @@ class NoteReader {
     explicit NoteReader(std::string file) : file_(std::move(file)) {}
 
     Result<void> read_into(Notes& notes) {
-        toml::parse_result parsed = toml::parse_file(file_);
+        auto text = read_text(file_);
+        if (!text) return tl::make_unexpected(text.error());
+        toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed) return wrong(parsed.error().source(), std::string(parsed.error().description()));
         const toml::table& root = parsed.table();
         if (root["format"].value_or(0) != 1) return wrong(root.source(), "format = 1 is expected");
@@ -62,6 +65,13 @@ class NoteReader {
                  : key == "parts"      ? note.parts
                  : key == "on_request" ? note.on_request
                                        : note.leave_out) = std::move(*names);
+            } else if (key == "versions" && value.is_table()) {
+                for (const auto& [distribution, condition] : *value.as_table()) {
+                    std::string text = condition.value_or(std::string());
+                    if (!is_version_condition(text))
+                        return wrong(condition.source(), "a condition as \">=1.20,<2\" is expected");
+                    note.versions[std::string(distribution.str())] = text;
+                }
             } else if (key == "why" && value.is_string()) {
                 note.why = value.as_string()->get();
             } else if (key == "when_named" && value.is_table()) {
@@ -119,11 +129,15 @@ class NoteReader {
 
 } // namespace
 
+Result<void> read_note_file(const std::filesystem::path& file, Notes& notes) {
+    return NoteReader(file.string()).read_into(notes);
+}
+
 Result<Notes> read_notes(const std::filesystem::path& folder) {
     Notes notes;
     for (const FolderEntry& entry : list_folder(folder)) {
         if (!entry.name.ends_with(".toml")) continue;
-        if (auto done = NoteReader((folder / entry.name).string()).read_into(notes); !done)
+        if (auto done = read_note_file(folder / entry.name, notes); !done)
             return tl::make_unexpected(done.error());
     }
     return notes;

@@ -20,8 +20,9 @@ struct NoteData {
 
 /// What is known of a module that its source does not say (docs/package-notes.md).
 struct Note {
-    std::string why;                  ///< why no inference can find it
-    std::vector<std::string> include; ///< modules; `name.*` for all in a package
+    std::string why;                             ///< why no inference can find it
+    std::map<std::string, std::string> versions; ///< distribution, or `python`, to a condition on its version
+    std::vector<std::string> include;            ///< modules; `name.*` for all in a package
     /// Modules that this one imports in some case that does not come up in a built application.
     std::vector<std::string> leave_out;
     /// Modules, with all below them, that come only with an application that wants them itself: optional
@@ -42,6 +43,9 @@ struct Note {
 
 /// Notes by the module whose presence brings them in.
 using Notes = std::multimap<std::string, Note>;
+
+/// Adds the notes in one file.
+Result<void> read_note_file(const std::filesystem::path& file, Notes& notes);
 
 /// Reads all `*.toml` files in a folder. An error names file, line and what is expected.
 Result<Notes> read_notes(const std::filesystem::path& folder);

@@ -3,6 +3,7 @@
 #include "runtimes/python/lexer.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "runtimes/python/version_condition.h"
 #include "runtimes/python/zipped_packages.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
@@ -545,6 +546,28 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     return needs;
 }
 
+namespace {
+
+/// Takes away the notes for other versions than the installed ones.
+void drop_unmet_notes(Notes& notes, const Facts& facts) {
+    bool has_conditions =
+        std::ranges::any_of(notes, [](const auto& entry) { return !entry.second.versions.empty(); });
+    if (!has_conditions) return;
+    std::map<std::string, std::string> versions{
+        {"python", fmt::format("{}.{}.{}", facts.major, facts.minor, facts.micro)}};
+    for (const Distribution& distribution : find_distributions(facts.search_path))
+        versions.emplace(distribution.name, distribution.version);
+    std::erase_if(notes, [&](const auto& entry) {
+        return std::ranges::any_of(entry.second.versions, [&](const auto& condition) {
+            auto installed = versions.find(normalized_distribution_name(condition.first));
+            return installed == versions.end() ||
+                   !meets_version_condition(installed->second, condition.second);
+        });
+    });
+}
+
+} // namespace
+
 bool is_python_source(const std::filesystem::path& file) {
     if (file.extension() == ".py" || file.extension() == ".pyw") return true;
     auto text = MappedFile::open(file);
@@ -569,6 +592,10 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
         return tl::make_unexpected(unpacked.error());
     auto notes = read_notes(data / "notes" / "python");
     if (!notes) return tl::make_unexpected(notes.error());
+    for (const std::string& file : project.notes)
+        if (auto read = read_note_file(project.folder / file, *notes); !read)
+            return tl::make_unexpected(read.error());
+    drop_unmet_notes(*notes, *facts);
     return std::unique_ptr<trace::Runtime>(std::make_unique<PythonRuntime>(
         project, std::move(*facts), std::move(*notes), data / "python", data / "notes" / "python"));
 }
