@@ -52,9 +52,63 @@ std::vector<std::span<const Token>> split_arguments(std::span<const Token> insid
     return parts;
 }
 
-Constants::Constants(std::string_view own_name, std::string_view package) {
+Constants::Constants(std::string_view own_name, std::string_view package, std::string_view file) {
+    if (!file.empty()) texts_["__file__"] = {{std::string(file), true}};
     texts_["__name__"] = {{std::string(own_name), true}};
     texts_["__package__"] = {{std::string(package), true}};
+}
+
+namespace {
+
+/// os.path.join for two paths.
+std::string joined(const std::string& left, const std::string& right) {
+    if (right.starts_with('/') || left.empty()) return right;
+    return left.ends_with('/') ? left + right : left + "/" + right;
+}
+
+std::string parent_folder(const std::string& path) {
+    std::size_t slash = path.rfind('/');
+    return slash == std::string::npos ? "" : slash == 0 ? "/" : path.substr(0, slash);
+}
+
+} // namespace
+
+/// A call or an attribute of one that makes a path of paths: at `position` is its dotted name.
+bool Constants::path_call(std::span<const Token> tokens, std::size_t& position,
+                          std::vector<PossibleText>& texts) const {
+    std::size_t end = position + 1;
+    while (end + 1 < tokens.size() && tokens[end].is(".") && tokens[end + 1].kind == TokenKind::name)
+        end += 2;
+    if (end >= tokens.size() || !tokens[end].is("(")) return false;
+    std::string_view function = tokens[end - 1].text;
+    bool joins = function == "join" && end >= position + 3 && tokens[end - 3].is("path");
+    bool climbs = function == "dirname";
+    bool keeps = function == "abspath" || function == "realpath" || function == "normpath" ||
+                 function == "str" || function == "fspath" || function == "Path" || function == "PurePath";
+    if (!joins && !climbs && !keeps) return false;
+    std::size_t behind = behind_closing(tokens, end);
+    if (behind < end + 2) return false;
+    auto arguments = split_arguments(tokens.subspan(end + 1, behind - end - 2));
+    std::string path;
+    bool exact = !arguments.empty();
+    for (std::size_t i = 0; i < arguments.size() && exact; ++i) {
+        auto parts = evaluate(arguments[i]);
+        // One text a part is enough: paths are hardly ever a matter of choice.
+        if (parts.size() != 1) {
+            exact = false;
+            if (i == 0) return position = behind, true;
+            break;
+        }
+        path = i == 0 ? parts[0].text : joined(path, parts[0].text);
+        exact = parts[0].exact;
+    }
+    position = behind;
+    if (climbs) {
+        if (exact) texts.push_back({parent_folder(path), true});
+    } else if (!path.empty()) {
+        texts.push_back({path, exact});
+    }
+    return true;
 }
 
 std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std::size_t& position) const {
@@ -92,14 +146,28 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
         std::size_t end = behind_closing(tokens, position);
         if (end > position + 1) texts = evaluate(tokens.subspan(position + 1, end - position - 2));
         position = end;
+    } else if (first.kind == TokenKind::name && path_call(tokens, position, texts)) {
     } else if (first.kind == TokenKind::name) {
         if (auto found = texts_.find(first.text); found != texts_.end()) texts = found->second;
         ++position;
-        bool has_tail = position < tokens.size() &&
+        bool is_path_part = position + 1 < tokens.size() && tokens[position].is(".") &&
+                            (tokens[position + 1].is("parent") || tokens[position + 1].is("resolve") ||
+                             tokens[position + 1].is("absolute"));
+        bool has_tail = !is_path_part && position < tokens.size() &&
                         (tokens[position].is("(") || tokens[position].is("[") || tokens[position].is("."));
         if (has_tail &&
             !(tokens[position].is(".") && position + 1 < tokens.size() && tokens[position + 1].is("format")))
             texts.clear();
+    }
+    // Path(__file__).resolve().parent
+    while (position + 1 < tokens.size() && tokens[position].is(".")) {
+        bool climbs = tokens[position + 1].is("parent");
+        if (!climbs && !tokens[position + 1].is("resolve") && !tokens[position + 1].is("absolute")) break;
+        position += 2;
+        if (climbs)
+            for (PossibleText& text : texts) text.text = parent_folder(text.text);
+        else if (position < tokens.size() && tokens[position].is("("))
+            position = behind_closing(tokens, position);
     }
     // "...".format(...)
     if (position + 2 < tokens.size() && tokens[position].is(".") && tokens[position + 1].is("format") &&
@@ -119,20 +187,23 @@ std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) con
     std::size_t position = 0;
     std::vector<PossibleText> texts = operand(tokens, position);
     while (position < tokens.size() && !texts.empty()) {
-        if (tokens[position].is("+")) {
+        if (tokens[position].is("+") || tokens[position].is("/")) {
+            bool is_path = tokens[position].is("/");
             ++position;
             std::vector<PossibleText> next = operand(tokens, position);
-            std::vector<PossibleText> joined;
+            std::vector<PossibleText> sums;
             for (const PossibleText& left : texts) {
                 if (!left.exact || next.empty()) {
-                    joined.push_back({left.text, false});
+                    sums.push_back({left.text, false});
                     continue;
                 }
                 for (const PossibleText& right : next)
-                    if (joined.size() < most_texts) joined.push_back({left.text + right.text, right.exact});
+                    if (sums.size() < most_texts)
+                        sums.push_back(
+                            {is_path ? joined(left.text, right.text) : left.text + right.text, right.exact});
             }
-            if (next.empty()) return joined;
-            texts = std::move(joined);
+            if (next.empty()) return sums;
+            texts = std::move(sums);
         } else if (tokens[position].is("%")) {
             for (PossibleText& text : texts) {
                 std::string known = before_field(text.text, '%');

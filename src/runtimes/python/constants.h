@@ -20,10 +20,12 @@ struct PossibleText {
 /// texts; one that is also bound to something unknown is forgotten. The source must outlive this.
 class Constants {
   public:
-    Constants(std::string_view own_name, std::string_view package);
+    /// `file` stands for __file__; empty where it is not known.
+    Constants(std::string_view own_name, std::string_view package, std::string_view file = {});
 
     /// What `tokens` can evaluate to: string literals, known names, +, %, .format(), f-strings, __name__,
-    /// __package__. Empty where not even the beginning is known.
+    /// __package__, __file__; paths by os.path.join, dirname, abspath and the like, Path(), its `/` and
+    /// .parent. Empty where not even the beginning is known.
     std::vector<PossibleText> evaluate(std::span<const Token> tokens) const;
 
     /// Notes `name = expression`.
@@ -33,6 +35,8 @@ class Constants {
 
   private:
     std::vector<PossibleText> operand(std::span<const Token> tokens, std::size_t& position) const;
+    bool path_call(std::span<const Token> tokens, std::size_t& position,
+                   std::vector<PossibleText>& texts) const;
     void add(std::string_view name, std::vector<PossibleText> texts);
     std::unordered_map<std::string_view, std::vector<PossibleText>>
         texts_; ///< names are views into the source

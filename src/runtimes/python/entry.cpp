@@ -133,6 +133,15 @@ Result<bool> settle_entry(Project& project) {
     fs::path file = project.folder / project.entry;
     if (is_file(file)) {
         if (!is_python_source(file)) return false;
+        std::error_code failed;
+        if (project.name.empty() && fs::is_symlink(file, failed)) project.name = file.filename().string();
+        // A link stands for a program elsewhere: the interpreter looks for modules beside the real file.
+        fs::path real = fs::canonical(file, failed);
+        if (!failed && project.project_file.empty() && fs::is_symlink(file)) {
+            project.folder = real.parent_path();
+            project.entry = real.filename().string();
+            file = real;
+        }
         // A package's __main__.py belongs to the folder that the package is in.
         if (file.filename() == main_file && project.project_file.empty()) {
             project.folder = folder_above_packages(file.parent_path());
@@ -140,7 +149,11 @@ Result<bool> settle_entry(Project& project) {
         }
         if (project.name.empty()) {
             bool is_main = file.filename() == main_file;
-            project.name = (is_main ? file.parent_path().filename() : file.stem()).string();
+            bool has_ending = file.extension() == ".py" || file.extension() == ".pyw";
+            project.name = (is_main      ? file.parent_path().filename()
+                            : has_ending ? file.stem()
+                                         : file.filename())
+                               .string();
         }
         return true;
     }

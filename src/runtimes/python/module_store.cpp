@@ -141,6 +141,14 @@ std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std
             head.end_dictionary();
         }
         head.end_dictionary();
+        head.text("calls");
+        head.begin_dictionary();
+        for (const auto& [module, functions] : config.calls) {
+            head.text(module);
+            head.list(static_cast<std::uint32_t>(functions.size()));
+            for (const std::string& function : functions) head.text(function);
+        }
+        head.end_dictionary();
         head.text("moved");
         head.begin_dictionary();
         for (const auto& [module, paths] : config.moved) {

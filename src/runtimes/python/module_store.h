@@ -20,6 +20,8 @@ struct BootConfig {
     std::vector<std::string> path; ///< places for sys.path
     /// Module, function, variable, place: set while the function runs.
     std::map<std::string, std::map<std::string, std::map<std::string, std::string>>> during;
+    std::map<std::string, std::vector<std::string>>
+        calls; ///< module, functions called when it has been imported
     std::map<std::string, std::map<std::string, std::string>> moved; ///< module, path of the system, place
 };
 

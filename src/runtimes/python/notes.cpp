@@ -57,13 +57,14 @@ class NoteReader {
         std::vector<std::string> modules;
         for (const auto& [key, value] : table) {
             if (key == "module" || key == "include" || key == "leave_out" || key == "parts" ||
-                key == "on_request") {
+                key == "on_request" || key == "calls") {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
                 (key == "module"       ? modules
                  : key == "include"    ? note.include
                  : key == "parts"      ? note.parts
                  : key == "on_request" ? note.on_request
+                 : key == "calls"      ? note.calls
                                        : note.leave_out) = std::move(*names);
             } else if (key == "versions" && value.is_table()) {
                 for (const auto& [distribution, condition] : *value.as_table()) {

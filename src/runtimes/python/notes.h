@@ -37,6 +37,8 @@ struct Note {
     std::vector<NoteData> data;
     /// In the text constants of a module: a path of the system, to the place that it has in the app tree.
     std::map<std::string, std::map<std::string, std::string>> moved;
+    /// Functions in the module that are called as soon as it has been imported, while its variables are set.
+    std::vector<std::string> calls;
     /// Functions of the module during which environment variables are set: function, variable, place.
     std::map<std::string, std::map<std::string, std::string>> during;
 };

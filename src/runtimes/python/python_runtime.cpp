@@ -43,6 +43,21 @@ std::string relative_name(const std::string& name, std::string_view prefix) {
 std::vector<std::string> PythonRuntime::search_path() const {
     std::vector<std::string> path{entry_.folder};
     path.insert(path.end(), facts_.search_path.begin(), facts_.search_path.end());
+    // What the entry point itself does to the path, before it imports anything from there.
+    auto source = MappedFile::open(entry_.file);
+    if (!source) return path;
+    ScanFacts facts;
+    facts.minor = facts_.minor;
+    facts.is_main = true;
+    facts.file = entry_.file;
+    for (const StringAt& entry : scan(source->text(), "__main__", "", facts).search_path) {
+        bool in_front = entry.text.starts_with('<');
+        std::error_code failed;
+        std::string folder = fs::path(entry.text.substr(in_front ? 1 : 0)).lexically_normal().string();
+        while (folder.size() > 1 && folder.ends_with('/')) folder.pop_back();
+        if (fs::is_directory(folder, failed) && std::ranges::find(path, folder) == path.end())
+            path.insert(in_front ? path.begin() : path.end(), folder);
+    }
     return path;
 }
 
@@ -91,9 +106,10 @@ Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) c
 /// Wants a module with all the packages that it is in.
 void PythonRuntime::want(const std::string& name, const Reason& reason, Expansion& out) {
     if (name.empty() || excluded(name)) return;
+    if (name == "__main__") return; // always there
     if (name == "os.path") return want("posixpath", reason, out);
     if (auto meant = stands_for_.find(name); meant != stands_for_.end()) {
-        want(top_of(name), reason, out);
+        if (top_of(name) != name) want(top_of(name), reason, out);
         return want(meant->second, reason, out);
     }
     // A module brings in the package that it is in when it is expanded itself.
@@ -256,6 +272,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     ScanFacts facts = scan_facts_;
     facts.is_main = unit.name == "__main__";
     facts.keeps_strings = !scanned.standard;
+    facts.file = unit.file;
     auto result = scans_.scan_file(unit.file, facts.is_main ? "__main__" : name,
                                    package ? name : parent_of(name), facts);
     if (!result) return;
@@ -317,7 +334,13 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     const FoundModule& asking = finder_.find(from);
     bool own = !asking || places_.is_own(asking.root);
     bool standard = places_.is_standard(asking.root);
-    if (!own && request.certainty != Certainty::always &&
+    // A tool for development that is there all the same, as the application itself, needs what such tools
+    // need.
+    auto [first, last] = notes_.equal_range("*");
+    bool within = std::any_of(first, last, [&](const auto& entry) {
+        return std::ranges::find(entry.second.leave_out, top_of(from)) != entry.second.leave_out.end();
+    });
+    if (!own && !within && request.certainty != Certainty::always &&
         (left_out_by("*") || (standard && left_out_by("*standard"))))
         return true;
     if (request.instead_of_first == request.instead_of_last) return false;
@@ -481,6 +504,27 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
     }
 }
 
+/// The files beside a module of a package that looks for files beside itself, and where it lists the folder,
+/// the modules there too, as files that can be listed.
+void PythonRuntime::want_surroundings(const Scanned& scanned, Expansion& out) {
+    std::string folder = scanned.file.substr(0, scanned.file.rfind('/'));
+    if (!scanned.result.names_own_file || folder == scanned.root || !finder_.has_entry(folder, "__init__.py"))
+        return;
+    for (Unit& unit : data_units(folder, scanned.root, places_))
+        out.needs.push_back({std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
+    bool imports = scanned.own || by_name_packages_.contains(top_of(scanned.name));
+    if (!scanned.result.lists_folders || scanned.standard || !imports) return;
+    Reason lists{"lists its own folder, with", scanned.file, 0, true};
+    bool is_package = finder_.find(scanned.name).is_package;
+    for (const std::string& name : finder_.modules_in(is_package ? scanned.name : parent_of(scanned.name))) {
+        const FoundModule& found = finder_.find(name);
+        want(name, lists, out);
+        if (found.kind == FoundModule::Kind::source && !excluded(name))
+            out.needs.push_back(
+                {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), lists});
+    }
+}
+
 std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vector<Unit>& units) {
     std::unordered_map<std::string, trace::UnitId> ids;
     for (trace::UnitId id = 0; id < units.size(); ++id) {
@@ -528,19 +572,13 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         if (auto id = ids.find(scanned.name); id != ids.end())
             for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
         out.needs.clear();
-        if (scanned.standard || i < first) continue;
-        if (scanned.own || by_name_packages_.contains(top_of(scanned.name)))
+        if (i >= settled_) want_surroundings(scanned, out);
+        bool names_matter = scanned.own || by_name_packages_.contains(top_of(scanned.name));
+        if (!scanned.standard && i >= first && names_matter)
             for (const StringAt& string : scanned.result.dotted_strings)
                 want_dotted_string(scanned, string, out);
-        std::string folder = fs::path(scanned.file).parent_path().string();
-        bool in_package = folder != scanned.root && fs::exists(folder + "/__init__.py");
-        if (i >= settled_ && scanned.result.names_own_file && in_package)
-            for (Unit& unit : data_units(folder, scanned.root, places_))
-                out.needs.push_back(
-                    {std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
-        auto id = ids.find(scanned.name);
-        if (id == ids.end()) continue;
-        for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
+        if (auto id = ids.find(scanned.name); id != ids.end())
+            for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
     }
     settled_ = scanned_.size();
     return needs;

@@ -167,6 +167,7 @@ class PythonRuntime : public trace::Runtime {
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
     const std::vector<Distribution>& distributions();
     void want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out);
+    void want_surroundings(const Scanned& scanned, Expansion& out);
     std::vector<std::string> near_names(const std::string& name);
     bool covered_by_include(const std::string& prefix) const;
 

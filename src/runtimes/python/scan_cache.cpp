@@ -106,11 +106,11 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
     for (auto& line : result.unknown_imports) archive.value(line);
     for (auto* strings : {&result.import_suffixes, &result.dotted_strings, &result.path_strings,
                           &result.system_paths, &result.distributions, &result.codecs, &result.watched,
-                          &result.entry_point_groups, &result.opened_paths})
+                          &result.entry_point_groups, &result.opened_paths, &result.search_path})
         visit_strings(archive, *strings);
     for (auto* number : {&result.computed_codec, &result.asks_for_source}) archive.value(*number);
-    for (auto* flag : {&result.changes_folder, &result.names_own_file, &result.imports_by_name,
-                       &result.makes_modules, &result.restarts_itself})
+    for (auto* flag : {&result.lists_folders, &result.changes_folder, &result.names_own_file,
+                       &result.imports_by_name, &result.makes_modules, &result.restarts_itself})
         archive.value(*flag);
 }
 

@@ -77,7 +77,7 @@ class Scanner {
     Scanner(std::string_view source, std::string_view own_name, std::string_view package,
             const ScanFacts& facts)
         : lexer_(source), own_name_(own_name), package_(package), facts_(facts),
-          constants_(own_name, package) {}
+          constants_(own_name, package, facts.file) {}
 
     ScanResult run() {
         std::vector<Token> line;
@@ -261,7 +261,42 @@ class Scanner {
         if (statement[0].is("from")) return read_from(statement);
         if (statement.size() > 2 && statement[0].kind == TokenKind::name && statement[1].is("="))
             constants_.assign(statement[0].text, statement.subspan(2));
+        note_search_path(statement);
         read_expressions(statement);
+    }
+
+    /// sys.path.insert(0, FOLDER), sys.path.append(FOLDER), sys.path.extend([...]), sys.path[0:0] = [...],
+    /// sys.path += [...]
+    void note_search_path(Tokens statement) {
+        if (statement.size() < 5 || !statement[0].is("sys") || !statement[1].is(".") ||
+            !statement[2].is("path"))
+            return;
+        bool in_front = false;
+        std::vector<Tokens> folders;
+        auto in_list = [](Tokens list) {
+            if (list.size() < 2 || !list[0].is("[") || behind_closing(list, 0) != list.size())
+                return std::vector<Tokens>{};
+            return split_arguments(list.subspan(1, list.size() - 2));
+        };
+        if (statement[3].is(".") && statement.size() > 6 && statement[5].is("(")) {
+            std::size_t end = behind_closing(statement, 5);
+            auto arguments = split_arguments(statement.subspan(6, end - 7));
+            in_front = statement[4].is("insert");
+            if (in_front && arguments.size() == 2) folders = {arguments[1]};
+            if (statement[4].is("append") && arguments.size() == 1) folders = {arguments[0]};
+            if (statement[4].is("extend") && arguments.size() == 1) folders = in_list(arguments[0]);
+        } else if (statement[3].is("+=")) {
+            folders = in_list(statement.subspan(4));
+        } else if (statement[3].is("[")) {
+            std::size_t end = behind_closing(statement, 3);
+            in_front = true;
+            if (end + 1 < statement.size() && statement[end].is("="))
+                folders = in_list(statement.subspan(end + 1));
+        }
+        for (Tokens folder : folders)
+            for (const PossibleText& text : constants_.evaluate(folder))
+                if (text.exact && text.text.starts_with('/'))
+                    result_.search_path.push_back({(in_front ? "<" : "") + text.text, statement[0].line});
     }
 
     static std::string dotted_name(Tokens tokens, std::size_t& position) {
@@ -418,9 +453,13 @@ class Scanner {
                 note_codec(arguments[0], callee.line, name == "encode" || name == "decode");
         } else if (name == "getsource" || name == "getsourcelines" || name == "getsourcefile") {
             result_.asks_for_source = callee.line;
+        } else if (name == "listdir" || name == "scandir" || name == "iterdir" || name == "rglob") {
+            result_.lists_folders = true;
+            note_opened_path(arguments);
         } else if (name == "chdir") {
             result_.changes_folder = true;
         } else if (std::ranges::find(openers, name) != openers.end()) {
+            result_.lists_folders |= name == "glob" || name == "iglob";
             note_opened_path(arguments);
         } else if (name == "load_entry_point") {
             read_entry_point(callee, arguments);

@@ -57,7 +57,9 @@ struct ScanResult {
     std::uint32_t computed_codec = 0; ///< the line of a call with an encoding that is not constant; 0: none
     std::vector<StringAt> watched; ///< names of `ScanFacts::watched` that occur, as names or texts, once each
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
+    std::vector<StringAt> search_path;        ///< folders that sys.path gets; those in front begin with a `<`
     std::vector<StringAt> opened_paths;       ///< relative paths that a call opens as they are
+    bool lists_folders = false;               ///< calls listdir, glob or the like
     bool changes_folder = false;              ///< calls chdir
     std::uint32_t asks_for_source = 0;        ///< the line of a call that wants a source text; 0: none
     bool names_own_file = false;  ///< mentions __file__ or __path__, or asks for package resources
@@ -90,6 +92,7 @@ struct ScanFacts {
     std::string platform = "linux";        ///< sys.platform
     std::string os_name = "posix";         ///< os.name
     std::string system = "Linux";          ///< platform.system()
+    std::string file;                      ///< what __file__ is; empty where it is not known
     bool keeps_strings = true;             ///< whether `dotted_strings` and `path_strings` are wanted
     bool is_main = false;                  ///< the file runs as __main__
     const WatchedNames* watched = nullptr; ///< names whose use means that a module is needed

@@ -80,8 +80,10 @@ def _with_environment(function, variables):
         from os import environ
 
         before = {name: environ.get(name) for name in variables}
-        for name, place in variables.items():
-            environ[name] = TREE + "/" + place
+        for name, text in variables.items():
+            # "PLACE, then LIST": in front of what the user has, or of the list.
+            place, goes_on, rest = text.partition(", then ")
+            environ[name] = TREE + "/" + place + (":" + (before[name] or rest) if goes_on else "")
         try:
             return function(*arguments, **options)
         finally:
@@ -91,19 +93,33 @@ def _with_environment(function, variables):
                 else:
                     environ[name] = value
 
-    call.__name__ = call.__qualname__ = function.__name__
+    call.__name__ = call.__qualname__ = getattr(function, "__name__", "call")
     call.__doc__ = function.__doc__
     return call
+
+
+def _named(found, names):
+    for name in names.split("."):
+        found = getattr(found, name)
+    return found
 
 
 def _execute(execute, module):
     """Executes a module, with the variables that its notes want set around that and around its functions."""
     during = CONFIG["during"].get(module.__name__)
-    if during is None:
+    calls = CONFIG["calls"].get(module.__name__, ())
+    if during is None and not calls:
         return execute(module)
+    during = during or {}
+
+    def execute_and_call(module):
+        execute(module)
+        for name in calls:
+            _named(module, name)()
+
     if "import" in during:
-        execute = _with_environment(execute, during["import"])
-    execute(module)
+        execute_and_call = _with_environment(execute_and_call, during["import"])
+    execute_and_call(module)
     for name, variables in during.items():
         if name != "import":
             owner, _, function = name.rpartition(".")
@@ -244,10 +260,7 @@ def called_function():
     """The function that the project's entry point names as module:function."""
     module, _, names = CONFIG["called"].partition(":")
     __import__(module)
-    found = sys.modules[module]
-    for name in names.split("."):
-        found = getattr(found, name)
-    return found
+    return _named(sys.modules[module], names)
 
 
 def run_main():
