@@ -272,3 +272,49 @@ TEST_CASE("a project's own package notes, with conditions on versions") {
     CHECK(workshop.omnistasis({"notes", "gone.toml"}).exit_code != 0);
     CHECK(workshop.omnistasis({"notes"}).out.find("_tkinter\n") != std::string::npos);
 }
+
+TEST_CASE("a module that is there twice, and metadata that is not there, are told") {
+    Workshop workshop("twice");
+    workshop.write("tide/__init__.py", "print('package')\n");
+    workshop.write("tide.py", "print('file')\n");
+    workshop.write("yaml.py", "print('own yaml')\n");
+    workshop.write("m.py",
+                   "import tide, yaml\nimport importlib.metadata as metadata\n"
+                   "try:\n    metadata.version('harbour-tools')\nexcept metadata.PackageNotFoundError:\n"
+                   "    print('no metadata')\n");
+    auto built = workshop.omnistasis({"build", "m.py", "--compress", "fast", "-v"});
+    INFO(built.err);
+    CHECK(built.err.find("tide is there twice: this file is taken") != std::string::npos);
+    CHECK(built.err.find("yaml is there twice: this file is taken, /usr/lib/python3/dist-packages/yaml") !=
+          std::string::npos);
+    CHECK(built.err.find("the metadata of harbour-tools is asked for, and is not there") !=
+          std::string::npos);
+    CHECK(workshop.shell("./out/linux-x86_64/m").out == "package\nown yaml\nno metadata\n");
+}
+
+TEST_CASE("links in a circle, and folders that a program puts on its path or lists") {
+    Workshop workshop("paths");
+    workshop.write("parts/winch.py", "FORCE = 12\n");
+    workshop.write("more/rope.py", "LENGTH = 80\n");
+    workshop.write("harbour/__init__.py", "");
+    workshop.write(
+        "harbour/plugins/__init__.py",
+        "import importlib, os\nhere = os.path.dirname(__file__)\n"
+        "def load():\n    names = [f[:-3] for f in sorted(os.listdir(here)) if f.endswith('.py')]\n"
+        "    return [importlib.import_module('.' + n, __name__).WORD for n in names if n != '__init__']\n");
+    workshop.write("harbour/plugins/wind.py", "WORD = 'windy'\n");
+    workshop.write("harbour/plugins/wave.py", "WORD = 'wavy'\n");
+    workshop.shell("ln -s . harbour/self && ln -s two harbour/one && ln -s one harbour/two");
+    workshop.write("p.py",
+                   "import os, sys\nfrom pathlib import Path\n"
+                   "sys.path.insert(0, os.path.join(os.path.dirname(os.path.abspath(__file__)), 'parts'))\n"
+                   "sys.path.append(str(Path(__file__).resolve().parent / 'more'))\n"
+                   "import winch, rope\nfrom harbour.plugins import load\n"
+                   "print(winch.FORCE, rope.LENGTH, load())\n");
+    CHECK(workshop.check_alike("p.py") == "12 80 ['wavy', 'windy']\n");
+    workshop.shell("mkdir bin && ln -s ../p.py bin/quay");
+    auto built = workshop.omnistasis({"build", "bin/quay", "--out", "made", "--compress", "fast"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(workshop.shell("./made/quay").out == "12 80 ['wavy', 'windy']\n");
+}

@@ -132,11 +132,11 @@ Result<bool> settle_entry(Project& project) {
     if (project.entry.empty()) return false;
     fs::path file = project.folder / project.entry;
     if (is_file(file)) {
-        if (!is_python_source(file)) return false;
         std::error_code failed;
         if (project.name.empty() && fs::is_symlink(file, failed)) project.name = file.filename().string();
         // A link stands for a program elsewhere: the interpreter looks for modules beside the real file.
         fs::path real = fs::canonical(file, failed);
+        if (!is_python_source(failed ? file : real)) return false;
         if (!failed && project.project_file.empty() && fs::is_symlink(file)) {
             project.folder = real.parent_path();
             project.entry = real.filename().string();

@@ -99,6 +99,18 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
     return portions;
 }
 
+std::vector<std::string> ModuleFinder::elsewhere(const std::string& name) {
+    std::vector<std::string> files;
+    const std::string& taken = find(name).file;
+    for (const std::string& path : search_path_) {
+        FoundModule other = look_in({path}, name);
+        if (!other.file.empty() && other.file != taken) files.push_back(other.file);
+        // Beside a package, a module of the same name is never looked at.
+        if (other.is_package && has_entry(path, name + ".py")) files.push_back(path + "/" + name + ".py");
+    }
+    return files;
+}
+
 bool ModuleFinder::has_entry(const std::string& path, const std::string& name) {
     return folder(path).entries.contains(name);
 }

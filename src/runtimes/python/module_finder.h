@@ -40,6 +40,9 @@ class ModuleFinder {
     /// Whether a folder has an entry of that name, by its list, which is read once.
     bool has_entry(const std::string& folder, const std::string& name);
 
+    /// The other files that a top-level module of that name could come from, were the found one not there.
+    std::vector<std::string> elsewhere(const std::string& name);
+
     /// A compiled module of that name for another version or system than the interpreter's; empty where there
     /// is none.
     std::string other_build(const std::string& name);

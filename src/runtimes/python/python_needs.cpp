@@ -67,9 +67,17 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
     if (places_.is_standard(finder_.find(unit.name).root)) return;
     for (const StringAt& asked : result.distributions) {
         std::string name = normalized_distribution_name(asked.text);
+        bool there = false;
         for (const Distribution& distribution : distributions())
-            if (distribution.name == name)
+            if (distribution.name == name) {
                 want_metadata(distribution, {"asks for the metadata of", unit.file, asked.line, false}, out);
+                there = true;
+            }
+        if (!there && unit.own && !name.empty())
+            out.loose_ends.push_back(
+                {"no-metadata", fmt::format("the metadata of {} is asked for, and is not there", asked.text),
+                 unit.file, asked.line, "the call fails, as it does from source",
+                 "install the distribution, or expect the error", true});
     }
     for (const StringAt& group : result.entry_point_groups)
         for (const Distribution& distribution : distributions()) {

@@ -284,6 +284,11 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     if (scanned.own)
         for (std::uint32_t line : scanned.result.unknown_imports)
             note_computed_import(unit.file, line, "a module is imported by a computed name", out);
+    else if (!scanned.standard && !scanned.result.unknown_imports.empty())
+        out.loose_ends.push_back(
+            {"computed-import", fmt::format("{} imports modules by computed names", scanned.name), unit.file,
+             scanned.result.unknown_imports.front(), "a module that only this package knows may be missing",
+             "run the application with `omnistasis rehearse`, which shows what is imported there", true});
     for (const Request& request : scanned.result.requests) {
         bool from = request.level == 0 && request.module == "gi.repository" && !request.name.empty();
         std::string name = from ? request.name : relative_name(request.module, "gi.repository.");
@@ -370,6 +375,12 @@ void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
              "give the file another name, unless that is what you want"});
         return;
     }
+    for (const std::string& other : finder_.elsewhere(unit.name))
+        out.loose_ends.push_back(
+            {"exists-twice",
+             fmt::format("{} is there twice: this file is taken, {} is not", unit.name, other), unit.file, 0,
+             "whatever imports that module gets this file, packages too",
+             "give one of them another name, unless that is what you want", true});
 }
 
 /// What the application's own code expects around it and does not find once it is built.
