@@ -182,7 +182,47 @@ def rehearse(bench):
     report_ratio("rehearse numpy", list(zip(watched, bare)), "python3 n.py", 2.0)
 
 
-BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse}
+def floor_size(bench, command, display=()):
+    """What the files that a program opens take when they are compressed together; what every system has not counted."""
+    log = os.path.join(bench.folder, "opened")
+    subprocess.run([*display, "strace", "-f", "-qq", "-y", "-z", "-e", "trace=openat,open,execve", "-o", log, *command], env=bench.environment, cwd=bench.folder, capture_output=True)
+    with open(os.path.join(os.path.dirname(HERE), "notes/hosts/linux-x86_64.toml")) as file:
+        host = [re.compile(re.escape(name).replace(r"\*", ".*") + "$") for name in re.findall(r'^    "(.*)",$', file.read(), re.M)]
+    opened = {os.path.realpath(bench.python)}
+    with open(log, errors="surrogateescape") as file:
+        for entry in file:
+            found = re.search(r"= [0-9]+<(/.*)>$", entry)
+            path = found and os.path.realpath(found.group(1))
+            foreign = not path or path.startswith(("/proc", "/sys", "/dev", "/etc", "/tmp/.X", "/usr/share/fonts", "/var")) or not os.path.isfile(path)
+            if not foreign and not any(pattern.match(os.path.basename(found.group(1))) for pattern in host):
+                opened.add(path)
+    packed = os.path.join(bench.folder, "floor.tar.zst")
+    names = "\0".join(sorted(opened)).encode()
+    subprocess.run(["tar", "-c", "-P", "-I", "zstd -12 -q", "-f", packed, "--null", "-T", "-"], input=names, check=True)
+    return os.path.getsize(packed), len(opened)
+
+
+def sizes(bench):
+    """Sizes against the floor: the demo, and a program with a Qt window."""
+    demo = os.path.join(bench.folder, "tideboard")
+    data = os.path.join(os.path.dirname(os.path.dirname(os.path.abspath(bench.program))), "share/omnistasis/demo/tideboard")
+    shutil.copytree(data, demo)
+    bench.build(demo)
+    bench.environment["PYTHONPATH"] = demo
+    floor, count = floor_size(bench, [bench.python, "-m", "tideboard", "today", "--station", "halcyon", "--date", "2031-05-04"])
+    display = ["xvfb-run", "-a"]
+    window, in_window = floor_size(bench, ["timeout", "4", bench.python, "-m", "tideboard", "window"], display)
+    del bench.environment["PYTHONPATH"]
+    size = os.path.getsize(os.path.join(demo, "out/linux-x86_64/tideboard"))
+    line("size of the demo", f"{size / 1e6:.2f} MB; the {count} files that a table opens: {floor / 1e6:.2f} MB, the {in_window} of the window: {window / 1e6:.2f} MB: {size / window:.2f}", "at most 1.50", size <= 1.5 * window)
+    source = bench.write("qt_window.py", "import sys\nfrom PyQt5.QtCore import QTimer\nfrom PyQt5.QtWidgets import QApplication, QLabel\napp = QApplication(sys.argv)\nlabel = QLabel('Port Halcyon')\nlabel.show()\nQTimer.singleShot(1500, app.quit)\nsys.exit(app.exec())\n")
+    size = os.path.getsize(bench.build(source))
+    # Without the machine's graphics driver, which belongs to no application.
+    floor, count = floor_size(bench, ["env", "QT_XCB_GL_INTEGRATION=none", bench.python, source], display)
+    line("size of a Qt program", f"{size / 1e6:.2f} MB; the {count} files that it opens, compressed: {floor / 1e6:.2f} MB: {size / floor:.2f}", "at most 1.50", size <= 1.5 * floor)
+
+
+BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse, "sizes": sizes}
 
 
 def main():
