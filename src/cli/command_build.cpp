@@ -17,10 +17,6 @@ struct BuildOptions : JobOptions {
     bool strict = false;
 };
 
-std::string plural(std::size_t count, const std::string& one, const std::string& many) {
-    return fmt::format("{} {}", count, count == 1 ? one : many);
-}
-
 /// The largest parts: what each weighs with all that only it needs, and the option that leaves it out.
 void print_largest(const build::BuildResult& result) {
     std::size_t width = 4;

@@ -83,10 +83,11 @@ Result<void> run_rehearse(const RehearseOptions& options) {
     if (options.json) return print_json(*job, *rehearsal, findings), Result<void>();
     if (options.quiet) return {};
     std::fflush(stdout);
-    fmt::print("{}: {} after {:.2f} s; {} imports, {} files and {} programs seen\n",
+    fmt::print("{}: {} after {:.2f} s; {}, {} and {} seen\n",
                styled(job->project.name + " was rehearsed", Style::bold, STDOUT_FILENO),
-               shown_end(rehearsal->exit_code), took.count(), modules.size(), rehearsal->files.read.size(),
-               rehearsal->files.programs.size());
+               shown_end(rehearsal->exit_code), took.count(), plural(modules.size(), "import", "imports"),
+               plural(rehearsal->files.read.size(), "file", "files"),
+               plural(rehearsal->files.programs.size(), "program", "programs"));
     if (!rehearsal->blind.empty())
         fmt::print("only imports were watched, not files and libraries: {}\n", rehearsal->blind);
     if (findings.rows.empty()) {

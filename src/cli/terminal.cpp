@@ -97,6 +97,10 @@ void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all) {
     fmt::print(stderr, "{}", text);
 }
 
+std::string plural(std::size_t count, const std::string& one, const std::string& many) {
+    return fmt::format("{} {}", count, count == 1 ? one : many);
+}
+
 std::string size_text(std::uint64_t bytes) {
     const char* units[] = {"B", "kB", "MB", "GB", "TB"};
     double value = static_cast<double>(bytes);

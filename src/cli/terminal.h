@@ -26,6 +26,9 @@ int finish(const Result<void>& done);
 /// only how many there are.
 void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all);
 
+/// "1 file", "3 files".
+std::string plural(std::size_t count, const std::string& one, const std::string& many);
+
 /// "4.9 MB": decimal units, at most three digits.
 std::string size_text(std::uint64_t bytes);
 

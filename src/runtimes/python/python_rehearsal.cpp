@@ -95,7 +95,8 @@ std::vector<trace::SeenModule> PythonRuntime::seen_modules(const std::filesystem
         std::string_view line = rest.substr(0, rest.find('\n'));
         rest.remove_prefix(std::min(line.size() + 1, rest.size()));
         std::size_t first = line.find('\t'), last = line.rfind('\t');
-        if (first == last) continue;
+        // Without any code of Python that asks, it is the interpreter itself that starts.
+        if (first == last || first + 1 == last) continue;
         trace::SeenModule module{std::string(line.substr(0, first)),
                                  std::string(line.substr(first + 1, last - first - 1)), 0};
         std::from_chars(line.data() + last + 1, line.data() + line.size(), module.line);
