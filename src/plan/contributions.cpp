@@ -43,7 +43,10 @@ class Weighing {
         }
         std::vector<Contribution> list;
         for (auto& [name, one] : found) {
-            one.saves = all - weight(reach([&](UnitId id) { return groups_[id] != one.name; }, true));
+            // Without the application itself nothing at all would be needed: that says nothing.
+            one.saves = one.own
+                            ? one.alone
+                            : all - weight(reach([&](UnitId id) { return groups_[id] != one.name; }, true));
             list.push_back(std::move(one));
         }
         std::ranges::stable_sort(list, std::greater(), &Contribution::saves);

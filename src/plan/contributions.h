@@ -12,9 +12,10 @@ namespace omnistasis::plan {
 struct Contribution {
     std::string name;
     std::uint64_t alone = 0; ///< bytes of its own files, before compression
-    std::uint64_t saves = 0; ///< bytes of all that nothing else needs, its own files included
-    bool needed = false;     ///< the application can't do without it
-    bool own = false;        ///< it is the application's own
+    std::uint64_t saves =
+        0; ///< bytes of all that nothing else needs, its own files included; of an own part the same as alone
+    bool needed = false; ///< the application can't do without it
+    bool own = false;    ///< it is the application's own
 };
 
 /// The `most` contributions that weigh the most, heaviest first. Sizes are those of the files on this
