@@ -58,7 +58,8 @@ TEST_CASE("wrong input gets one clear error, and nothing is written") {
 TEST_CASE("no interpreter at all") {
     Workshop workshop("nothing");
     workshop.write("good.py", "print(1)\n");
-    auto run = workshop.shell(std::string("PATH=/nowhere ") + OMNISTASIS_PROGRAM + " build good.py");
+    auto run =
+        workshop.shell(std::string("PATH=/nowhere ") + omnistasis::test::quoted_program + " build good.py");
     CHECK(run.exit_code == 4);
     CHECK(run.err.find("no Python interpreter is found") != std::string::npos);
 }
@@ -120,8 +121,8 @@ TEST_CASE("the interpreter is asked again when its search path has changed") {
     fs::create_directories(workshop.path("venv/lib/python3.11/site-packages"));
     fs::create_symlink(test::interpreter, workshop.path("venv/bin/python3"));
     workshop.write("venv/pyvenv.cfg", "home = /usr/bin\ninclude-system-site-packages = false\n");
-    std::string trace =
-        std::string("XDG_CACHE_HOME=\"$PWD/kept\" ") + OMNISTASIS_PROGRAM + " trace a.py -q --runtime venv";
+    std::string trace = std::string("XDG_CACHE_HOME=\"$PWD/kept\" ") + omnistasis::test::quoted_program +
+                        " trace a.py -q --runtime venv";
     CHECK(workshop.shell(trace).err.find("late is not found") != std::string::npos);
     CHECK(workshop.shell(trace).err.find("late is not found") != std::string::npos);
     CHECK(workshop.shell("ls kept/omnistasis/facts | wc -l").out == "1\n");

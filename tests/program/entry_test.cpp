@@ -85,13 +85,13 @@ TEST_CASE("packages in zip files on the search path") {
     workshop.write("z.py", "import lantern\nprint(lantern.DATA.decode())\n");
     workshop.shell("cd in && python3 -m zipfile -c ../lantern.egg lantern");
     std::string with_egg = std::string("export HOME=\"$PWD/home\" PYTHONPATH=\"$PWD/lantern.egg\"; ");
-    auto built = workshop.shell(with_egg + OMNISTASIS_PROGRAM + " build z.py --compress fast --runtime " +
-                                omnistasis::test::interpreter);
+    auto built = workshop.shell(with_egg + omnistasis::test::quoted_program +
+                                " build z.py --compress fast --runtime " + omnistasis::test::interpreter);
     INFO(built.err);
     REQUIRE(built.exit_code == 0);
     CHECK(workshop.shell("./out/linux-x86_64/z").out == "whale\n\n");
     workshop.write("lantern.egg", "PK\3\4 but nothing more");
-    built = workshop.shell(with_egg + OMNISTASIS_PROGRAM + " build z.py --runtime " +
+    built = workshop.shell(with_egg + omnistasis::test::quoted_program + " build z.py --runtime " +
                            omnistasis::test::interpreter);
     CHECK(built.exit_code == 3);
     CHECK(built.err.find("can't unpack a zipped package") != std::string::npos);
@@ -111,7 +111,8 @@ TEST_CASE("virtual environments: their own packages, editable ones and path file
                    "import sys; sys.path.append('" + workshop.path("further").string() + "')\n");
     workshop.write("v.py",
                    "import anchor, buoy, mooring\nprint(buoy.COLOUR, mooring.DEPTH, anchor.WEIGHT)\n");
-    auto built = workshop.shell(std::string(OMNISTASIS_PROGRAM) + " build v.py --compress fast");
+    auto built =
+        workshop.shell(std::string(omnistasis::test::quoted_program) + " build v.py --compress fast");
     INFO(built.err);
     REQUIRE(built.exit_code == 0);
     workshop.shell("rm -r elsewhere further .venv");
@@ -123,7 +124,8 @@ TEST_CASE("a virtual environment whose interpreter is gone") {
     workshop.write(".venv/pyvenv.cfg", "home = /nowhere\n");
     workshop.shell("mkdir -p .venv/bin && ln -s /nowhere/python3 .venv/bin/python3");
     workshop.write("b.py", "print(1)\n");
-    auto built = workshop.shell(std::string("env -u VIRTUAL_ENV ") + OMNISTASIS_PROGRAM + " build b.py");
+    auto built =
+        workshop.shell(std::string("env -u VIRTUAL_ENV ") + omnistasis::test::quoted_program + " build b.py");
     CHECK(built.exit_code == 4);
     CHECK(built.err.find("the virtual environment's interpreter can't be started") != std::string::npos);
     CHECK(built.err.find("make the virtual environment anew") != std::string::npos);
@@ -203,7 +205,8 @@ TEST_CASE("a toolkit that only packages could use comes with an application that
     workshop.write(packages + "/site-packages/sextant/window.py", "import tkinter.ttk\n");
     workshop.write("s.py", "import sextant\nprint(sextant.tkinter)\n");
     auto run = [&](const std::string& rest) {
-        return workshop.shell(std::string("env -u VIRTUAL_ENV ") + OMNISTASIS_PROGRAM + " " + rest);
+        return workshop.shell(std::string("env -u VIRTUAL_ENV ") + omnistasis::test::quoted_program + " " +
+                              rest);
     };
     auto built = run("build s.py --compress fast");
     INFO(built.out << built.err);

@@ -33,7 +33,7 @@ ProgramOutput Workshop::shell(const std::string& command) {
 }
 
 ProgramOutput Workshop::omnistasis(std::vector<std::string> arguments) {
-    std::string command = std::string(OMNISTASIS_PROGRAM);
+    std::string command = quoted_program;
     // What is behind `--` stays behind it.
     std::string tail;
     for (const std::string& argument : arguments)

@@ -33,6 +33,9 @@ class Workshop {
     fs::path folder_;
 };
 
+/// The built program for a shell, wherever it was built.
+constexpr const char* quoted_program = "'" OMNISTASIS_PROGRAM "'";
+
 constexpr const char* interpreter = "/usr/bin/python3";
 
 } // namespace omnistasis::test
