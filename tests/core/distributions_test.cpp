@@ -1,0 +1,83 @@
+#include "folder.h"
+#include "runtimes/python/distributions.h"
+#include "runtimes/python/notes.h"
+
+using namespace omnistasis;
+using namespace omnistasis::python;
+
+TEST_CASE("names of distributions are normalized") {
+    CHECK(normalized_distribution_name("Harbour_Tools") == "harbour-tools");
+    CHECK(normalized_distribution_name("harbour.-_tools") == "harbour-tools");
+    CHECK(normalized_distribution_name("").empty());
+}
+
+TEST_CASE("installed distributions with version and entry points") {
+    test::Folder folder;
+    folder.write("Harbour_Tools-1.20.dist-info/METADATA", "Name: harbour-tools\n");
+    folder.write("Harbour_Tools-1.20.dist-info/entry_points.txt",
+                 "# programs\n[console_scripts]\nquay = harbour.app:main "
+                 "[extra]\n\n[harbour.feeds]\nwind=harbour.wind\n");
+    folder.write("rope.egg-info", "Name: rope\n");
+    folder.write("anchor-2-py3.11.egg-info/PKG-INFO");
+    auto found = find_distributions({folder.path(), folder / "none"});
+    REQUIRE(found.size() == 3);
+    CHECK(found[0].name == "harbour-tools");
+    CHECK(found[0].version == "1.20");
+    CHECK(found[0].entry_points["console_scripts"]["quay"] == "harbour.app:main");
+    CHECK(found[0].entry_points["harbour.feeds"]["wind"] == "harbour.wind");
+    CHECK(found[1].version == "2");
+    CHECK(found[2].is_file);
+    CHECK(found[2].version.empty());
+}
+
+TEST_CASE("every key of a package note is read") {
+    test::Folder folder;
+    Notes notes;
+    std::string file = folder.write("n.toml", R"toml(format = 1
+[[note]]
+module = ["tkdial", "tkdial.face"]
+why = "faces are files"
+include = "tkdial.faces.*"
+leave_out = ["unittest"]
+parts = [".apps"]
+on_request = ["wx"]
+calls = ["Face.load"]
+versions = { tkdial = ">=1,<2" }
+when_named = { dial = ["tkdial.hands"] }
+stands_for = { "tkdial.old" = "tkdial.new" }
+during = { import = { DIAL_HOME = "lib/dial" } }
+moved = { tkdial = { "/usr/share/dial" = "share/dial" } }
+data = [{ from = ["{package}/faces"], holding = "a.png", to = "lib/dial", without = ["*.xcf"] }]
+)toml");
+    REQUIRE(read_note_file(file, notes));
+    REQUIRE(notes.size() == 2);
+    const Note& note = notes.find("tkdial.face")->second;
+    CHECK(note.include == std::vector<std::string>{"tkdial.faces.*"});
+    CHECK(note.on_request == std::vector<std::string>{"wx"});
+    CHECK(note.calls == std::vector<std::string>{"Face.load"});
+    CHECK(note.versions.at("tkdial") == ">=1,<2");
+    CHECK(note.when_named.at("dial").front() == "tkdial.hands");
+    CHECK(note.stands_for.at("tkdial.old") == "tkdial.new");
+    CHECK(note.during.at("import").at("DIAL_HOME") == "lib/dial");
+    CHECK(note.moved.at("tkdial").at("/usr/share/dial") == "share/dial");
+    REQUIRE(note.data.size() == 1);
+    CHECK(note.data[0].holding == "a.png");
+    CHECK(note.data[0].without == std::vector<std::string>{"*.xcf"});
+}
+
+TEST_CASE("a package note that is wrong names its line") {
+    test::Folder folder;
+    for (const char* text :
+         {"format = 2\n", "format = 1\n[[note]]\nmodule = 3\n", "format = 1\n[[note]]\nwhy = \"x\"\n",
+          "format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\ndata = [{ to = \"z\" }]\n",
+          "format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\nduring = { f = 1 }\n", "format = 1\nx = 1\n",
+          "note = \n"}) {
+        INFO(text);
+        Notes notes;
+        auto read = read_note_file(folder.write("n.toml", text), notes);
+        REQUIRE_FALSE(read);
+        CHECK(read.error().where.find("n.toml:") != std::string::npos);
+    }
+    Notes notes;
+    CHECK_FALSE(read_note_file(folder / "gone.toml", notes));
+}

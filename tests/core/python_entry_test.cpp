@@ -1,0 +1,116 @@
+#include "folder.h"
+#include "runtimes/python/entry.h"
+
+using namespace omnistasis;
+using namespace omnistasis::python;
+
+namespace {
+
+Project project_in(const test::Folder& folder, const std::string& entry) {
+    Project project;
+    project.folder = folder.path();
+    project.entry = entry;
+    return project;
+}
+
+} // namespace
+
+TEST_CASE("a script, with and without an ending") {
+    test::Folder folder;
+    folder.write("tide board.py", "print(1)\n");
+    folder.write("quay3.11", "#!/usr/bin/env python3\nprint(1)\n");
+    folder.write("notes.txt", "text\n");
+    Project project = project_in(folder, "tide board.py");
+    REQUIRE(settle_entry(project) == true);
+    CHECK(project.name == "tide board");
+    Entry entry = read_entry(project);
+    CHECK(entry.kind == Entry::Kind::script);
+    CHECK(entry.folder == folder.path());
+    project = project_in(folder, "quay3.11");
+    REQUIRE(settle_entry(project) == true);
+    CHECK(project.name == "quay3.11");
+    project = project_in(folder, "notes.txt");
+    CHECK(settle_entry(project) == false);
+    project = project_in(folder, "gone.py");
+    CHECK(settle_entry(project) == false);
+}
+
+TEST_CASE("a package in all its forms is one entry") {
+    test::Folder folder;
+    for (const char* file : {"src/halyard/__init__.py", "src/halyard/__main__.py", "src/halyard/knots.py",
+                             "src/halyard/inner/__init__.py", "src/halyard/inner/__main__.py"})
+        folder.write(file, "pass\n");
+    for (const char* said : {"halyard", "halyard.__main__", "src/halyard/__main__.py", "src/halyard"}) {
+        INFO(said);
+        Project project = project_in(folder, said);
+        REQUIRE(settle_entry(project) == true);
+        CHECK(project.name == "halyard");
+        Entry entry = read_entry(project);
+        CHECK(entry.kind == Entry::Kind::module);
+        CHECK(entry.module == "halyard.__main__");
+        CHECK(entry.folder == folder / "src");
+        CHECK(entry.file == folder / "src/halyard/__main__.py");
+    }
+    Project project = project_in(folder, "halyard.inner");
+    REQUIRE(settle_entry(project) == true);
+    CHECK(read_entry(project).module == "halyard.inner.__main__");
+    project = project_in(folder, "halyard.knots:Rope.coil");
+    REQUIRE(settle_entry(project) == true);
+    Entry entry = read_entry(project);
+    CHECK(project.name == "halyard");
+    CHECK(entry.kind == Entry::Kind::function);
+    CHECK(entry.module == "halyard.knots");
+    CHECK(entry.function == "Rope.coil");
+}
+
+TEST_CASE("what is no name of a module is no entry") {
+    test::Folder folder;
+    for (const char* said : {"a..b", ".a", "a.", "a:b:c", "a b", "1a", "a-b", "a:", ":a", "a.py"}) {
+        INFO(said);
+        Project project = project_in(folder, said);
+        CHECK(settle_entry(project) == false);
+    }
+}
+
+TEST_CASE("a module that is installed somewhere is found later") {
+    test::Folder folder;
+    Project project = project_in(folder, "yamllint");
+    REQUIRE(settle_entry(project) == true);
+    Entry entry = read_entry(project);
+    CHECK(entry.kind == Entry::Kind::module);
+    CHECK(entry.file.empty());
+    CHECK(entry.folder == folder.path());
+}
+
+TEST_CASE("a pyproject.toml says what nobody else did") {
+    test::Folder folder;
+    folder.write("pyproject.toml",
+                 "[project]\nname = \"harbour-tools\"\nversion = \"3.1\"\ndescription = \"Tools\"\n"
+                 "[project.gui-scripts]\nquay = \"harbour_tools.app:main [extra]\"\n");
+    Project project = project_in(folder, "");
+    REQUIRE(settle_entry(project) == true);
+    CHECK(project.entry == "harbour_tools.app:main");
+    CHECK(project.name == "quay");
+    CHECK(project.version == "3.1");
+    CHECK(project.summary == "Tools");
+    CHECK(project.mode == Mode::window);
+    project = project_in(folder, "");
+    project.version = "4";
+    project.name = "own";
+    REQUIRE(settle_entry(project) == true);
+    CHECK(project.version == "4");
+    CHECK(project.name == "own");
+    folder.write("pyproject.toml", "[project]\nname = \"harbour-tools\"\n");
+    folder.write("src/harbour_tools/__main__.py");
+    project = project_in(folder, "");
+    REQUIRE(settle_entry(project) == true);
+    CHECK(project.entry == "harbour_tools");
+    folder.write("pyproject.toml", "[project\n");
+    project = project_in(folder, "");
+    auto wrong = settle_entry(project);
+    REQUIRE_FALSE(wrong);
+    CHECK(wrong.error().where.find("pyproject.toml:1") != std::string::npos);
+    folder.write("pyproject.toml", "[tool.other]\nx = 1\n");
+    project = project_in(folder, "");
+    CHECK(settle_entry(project) == false);
+}
