@@ -321,3 +321,26 @@ TEST_CASE("links in a circle, and folders that a program puts on its path or lis
     REQUIRE(built.exit_code == 0);
     CHECK(workshop.shell("./made/quay").out == "12 80 ['wavy', 'windy']\n");
 }
+
+TEST_CASE("modules that are walked through, and names of neighbours in a table") {
+    Workshop workshop("walk");
+    workshop.write("harbourkit/__init__.py",
+                   "import importlib\n_TABLE = {'tide': '.tides', 'wind': '.winds'}\n"
+                   "def __getattr__(name):\n    if name in _TABLE:\n"
+                   "        return importlib.import_module(_TABLE[name], __name__).WORD\n"
+                   "    raise AttributeError(name)\n");
+    workshop.write("harbourkit/tides.py", "WORD = 't'\n");
+    workshop.write("harbourkit/winds.py", "WORD = 'w'\n");
+    workshop.write("harbourkit/feeds/__init__.py", "");
+    workshop.write("harbourkit/feeds/deep/__init__.py", "");
+    workshop.write("harbourkit/feeds/deep/sea.py", "");
+    workshop.write("other/__init__.py",
+                   "import pkgutil\nNAMES = [m.name for m in pkgutil.iter_modules(__path__)]\n");
+    workshop.write("other/inner.py", "");
+    workshop.write(
+        "w.py", "import pkgutil\nimport harbourkit, other\nfrom harbourkit import feeds as sources\n"
+                "print(harbourkit.tide, harbourkit.wind, other.NAMES)\n"
+                "print([m.name for m in pkgutil.walk_packages(sources.__path__, sources.__name__ + '.')])\n");
+    CHECK(workshop.check_alike("w.py") ==
+          "t w ['inner']\n['harbourkit.feeds.deep', 'harbourkit.feeds.deep.sea']\n");
+}

@@ -414,6 +414,11 @@ void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& 
         return want(module, reason, out);
     case Request::Kind::family:
         return answer_family(unit, request, reason, out);
+    case Request::Kind::all_in:
+        reason.verb = "walks through the modules of its package, with";
+        reason.optional = true;
+        want(module, reason, out);
+        return want_pattern(module + ".*", reason, out);
     case Request::Kind::entry_point:
         return answer_entry_point(request, reason, out);
     case Request::Kind::from_module: {
@@ -492,6 +497,12 @@ void PythonRuntime::answer_family(const Unit& unit, const Request& request, cons
 /// "pkg.mod", "pkg.mod.Class" or "pkg.mod:function", where the module exists.
 void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out) {
     std::string name = string.text.substr(0, string.text.find(':'));
+    // ".tides" means a neighbour: import_module(".tides", __package__)
+    if (name.starts_with('.')) {
+        std::string package = finder_.find(scanned.name).is_package ? scanned.name : parent_of(scanned.name);
+        if (package.empty() || !scanned.result.imports_by_name || !finder_.find(package + name)) return;
+        return want(package + name, {"names", scanned.file, string.line, true}, out);
+    }
     bool whole = true;
     while (!name.empty()) {
         const FoundModule& found = finder_.find(name);

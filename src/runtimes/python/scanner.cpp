@@ -330,6 +330,8 @@ class Scanner {
             std::string name = dotted_name(statement, position);
             if (name.empty()) return;
             note_module(name);
+            bool renamed = position + 1 < statement.size() && statement[position].is("as");
+            if (renamed) imported_as_[statement[position + 1].text] = name;
             add_request(Request::Kind::module, line, std::move(name));
             if (position < statement.size() && statement[position].is("as")) position += 2;
             if (position >= statement.size() || !statement[position].is(",")) return;
@@ -363,6 +365,12 @@ class Scanner {
             request.level = level;
             request.name = statement[position++].text;
             note_taken_name(module, request.name);
+            bool renamed = position + 1 < statement.size() && statement[position].is("as");
+            std::string_view called = renamed ? statement[position + 1].text : statement[position - 1].text;
+            std::string base =
+                level == 0 ? module : absolute_name(std::string(level, '.') + module, package_);
+            if (base.ends_with('.')) base.pop_back();
+            imported_as_[called] = base.empty() ? request.name : base + "." + request.name;
             if (position < statement.size() && statement[position].is("as")) position += 2;
             if (position >= statement.size() || !statement[position].is(",")) return;
             ++position;
@@ -406,7 +414,9 @@ class Scanner {
         bool joined = (i > 0 && tokens[i - 1].kind == TokenKind::string) ||
                       (i + 1 < tokens.size() && tokens[i + 1].kind == TokenKind::string);
         if (joined || token.text.size() > 200) return;
-        if (is_dotted_name(token.text))
+        bool relative = token.text.size() > 1 && token.text[0] == '.' && token.text[1] != '.' &&
+                        is_dotted_name("x" + std::string(token.text));
+        if (relative || is_dotted_name(token.text))
             result_.dotted_strings.push_back({std::string(token.text), token.line});
         if (token.text.starts_with("/usr/share/") || token.text.starts_with("/etc/"))
             result_.system_paths.push_back({string_value(token), token.line});
@@ -456,6 +466,8 @@ class Scanner {
         } else if (name == "listdir" || name == "scandir" || name == "iterdir" || name == "rglob") {
             result_.lists_folders = true;
             note_opened_path(arguments);
+        } else if (name == "iter_modules" || name == "walk_packages") {
+            note_walk(callee, arguments);
         } else if (name == "chdir") {
             result_.changes_folder = true;
         } else if (std::ranges::find(openers, name) != openers.end()) {
@@ -565,6 +577,27 @@ class Scanner {
             }
     }
 
+    /// iter_modules(package.__path__), walk_packages(path=package.__path__): the package may have another
+    /// name here
+    void note_walk(const Token& callee, const std::vector<Tokens>& arguments) {
+        if (arguments.empty()) return;
+        Tokens path = arguments[0];
+        if (path.size() > 2 && path[0].is("path") && path[1].is("=")) path = path.subspan(2);
+        if (path.empty() || !path.back().is("__path__")) return;
+        std::string package;
+        for (const Token& token : path.subspan(0, path.size() - 1)) {
+            if (token.kind != TokenKind::name && !token.is(".")) return;
+            package += token.text;
+        }
+        if (package.ends_with('.')) package.pop_back();
+        std::string_view first = path[0].text;
+        if (package.empty())
+            package = package_;
+        else if (auto known = imported_as_.find(first); known != imported_as_.end())
+            package = known->second + package.substr(first.size());
+        if (!package.empty()) add_request(Request::Kind::all_in, callee.line, package).computed = true;
+    }
+
     /// open("a/b.txt"), Path("a/b.txt"), PhotoImage(file="a/b.png")
     void note_opened_path(const std::vector<Tokens>& arguments) {
         if (arguments.empty()) return;
@@ -611,6 +644,8 @@ class Scanner {
     std::string package_;
     const ScanFacts& facts_;
     Constants constants_;
+    std::map<std::string_view, std::string>
+        imported_as_; ///< names in this file, to the modules that they may be
     ScanResult result_;
     std::vector<Block> blocks_;
     std::optional<Block> closed_;           ///< the block at this line's indent that this line has left

@@ -23,6 +23,7 @@ struct Request {
         from_module,   ///< from a import b: the module, and `name` where that is a module in it
         everything_of, ///< from a import *
         family,        ///< a computed name that begins with `module`: all modules whose name begins so
+        all_in,        ///< all modules in a package, at any depth: iter_modules(package.__path__)
         entry_point,   ///< load_entry_point("dist", "group", "name"): module holds "dist\ngroup\nname"
     };
     Kind kind = Kind::module;
@@ -49,7 +50,7 @@ struct ScanResult {
     std::vector<Request> requests;
     std::vector<std::uint32_t> unknown_imports; ///< lines of import calls with a name that can't be known
     std::vector<StringAt> import_suffixes;      ///< ".base" of import_module(f"{name}.base")
-    std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c)
+    std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c, .b)
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
     std::vector<StringAt> system_paths;  ///< string constants that begin as folders of the system's data do
     std::vector<StringAt> distributions; ///< distributions whose metadata is asked for by name
