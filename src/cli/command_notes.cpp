@@ -38,7 +38,6 @@ void print_notes(const python::Notes& notes) {
 }
 
 Result<void> run_notes(const NotesOptions& options) {
-    python::Notes notes;
     if (options.files.empty()) {
         auto installation = build::Installation::find();
         if (!installation) return tl::make_unexpected(installation.error());

@@ -36,8 +36,7 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
             if (listed)
                 fmt::print("  {}{}\n", unit->name,
                            unit->file.empty() || !options.verbose ? "" : "  " + unit->file);
-            bool by_name = unit->kind == trace::UnitKind::code || unit->kind == trace::UnitKind::extension ||
-                           unit->kind == trace::UnitKind::folder || unit->kind == trace::UnitKind::built_in;
+            bool by_name = trace::is_module(unit->kind);
             std::string inner = unit->name.substr(unit->name.find("site-packages/") == std::string::npos
                                                       ? 0
                                                       : unit->name.find("site-packages/") + 14);

@@ -80,8 +80,7 @@ void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all) {
     }
     std::string text;
     if (!listed.empty()) {
-        std::string head = listed.size() == 1 ? "1 loose end" : fmt::format("{} loose ends", listed.size());
-        text = styled(head, Style::warning, STDERR_FILENO) + "\n";
+        text = styled(plural(listed.size(), "loose end", "loose ends"), Style::warning, STDERR_FILENO) + "\n";
     }
     for (std::size_t i = 0; i < listed.size() && i < most; ++i) {
         const trace::LooseEnd& end = *listed[i];
@@ -93,7 +92,7 @@ void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all) {
     if (listed.size() > most) text += fmt::format("  and {} more, all in trace.json\n", listed.size() - most);
     if (minor > 0)
         text += fmt::format("{} of less weight, with -v or in trace.json\n",
-                            minor == 1 ? "1 loose end" : fmt::format("{} loose ends", minor));
+                            plural(minor, "loose end", "loose ends"));
     fmt::print(stderr, "{}", text);
 }
 

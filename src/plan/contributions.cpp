@@ -1,6 +1,7 @@
 #include "plan/contributions.h"
 
 #include "support/files.h"
+#include "trace/reach.h"
 
 #include <algorithm>
 #include <map>
@@ -10,29 +11,23 @@ namespace omnistasis::plan {
 namespace {
 
 using trace::UnitId;
-using trace::UnitKind;
-
-bool is_module(const trace::Unit& unit) {
-    return unit.kind == UnitKind::code || unit.kind == UnitKind::extension || unit.kind == UnitKind::folder ||
-           unit.kind == UnitKind::built_in;
-}
 
 class Weighing {
   public:
-    explicit Weighing(const trace::Graph& graph) : graph_(graph), leaving_(graph.units.size()) {
-        for (const trace::Edge& edge : graph.edges) leaving_[edge.from].push_back(&edge);
+    explicit Weighing(const trace::Graph& graph)
+        : graph_(graph), reach_(graph.units.size(), graph.roots, graph.edges) {
         for (const trace::Unit& unit : graph.units) {
             std::error_code failed;
             std::uint64_t size = unit.file.empty() ? 0 : fs::file_size(unit.file, failed);
             sizes_.push_back(failed ? 0 : size);
-            groups_.push_back(is_module(unit) ? unit.name.substr(0, unit.name.find('.')) : "");
+            groups_.push_back(trace::is_module(unit.kind) ? unit.name.substr(0, unit.name.find('.')) : "");
         }
     }
 
     std::vector<Contribution> run(std::size_t most) {
         std::map<std::string, Contribution> found;
-        std::uint64_t all = weight(reach([](UnitId) { return true; }, true));
-        std::vector<bool> needed = reach([](UnitId) { return true; }, false);
+        std::uint64_t all = weight(reach_.over([](const trace::Edge&) { return true; }));
+        std::vector<bool> needed = reach_.over([](const trace::Edge& edge) { return !edge.reason.optional; });
         for (UnitId id = 0; id < sizes_.size(); ++id) {
             if (groups_[id].empty() || groups_[id] == "__main__") continue;
             Contribution& one = found[groups_[id]];
@@ -44,9 +39,7 @@ class Weighing {
         std::vector<Contribution> list;
         for (auto& [name, one] : found) {
             // Without the application itself nothing at all would be needed: that says nothing.
-            one.saves = one.own
-                            ? one.alone
-                            : all - weight(reach([&](UnitId id) { return groups_[id] != one.name; }, true));
+            one.saves = one.own ? one.alone : all - weight_without(one.name);
             list.push_back(std::move(one));
         }
         std::ranges::stable_sort(list, std::greater(), &Contribution::saves);
@@ -55,23 +48,9 @@ class Weighing {
     }
 
   private:
-    /// What is reached from the roots over units that `passes` lets through.
-    template <typename Passes> std::vector<bool> reach(Passes passes, bool with_optional) const {
-        std::vector<bool> reached(graph_.units.size());
-        std::vector<UnitId> open;
-        auto visit = [&](UnitId id) {
-            if (reached[id] || !passes(id)) return;
-            reached[id] = true;
-            open.push_back(id);
-        };
-        for (UnitId root : graph_.roots) visit(root);
-        while (!open.empty()) {
-            UnitId id = open.back();
-            open.pop_back();
-            for (const trace::Edge* edge : leaving_[id])
-                if (with_optional || !edge->reason.optional) visit(edge->to);
-        }
-        return reached;
+    std::uint64_t weight_without(const std::string& group) const {
+        auto stays = [&](UnitId id) { return groups_[id] != group; };
+        return weight(reach_.over([&](const trace::Edge& edge) { return stays(edge.to); }, stays));
     }
 
     std::uint64_t weight(const std::vector<bool>& reached) const {
@@ -82,7 +61,7 @@ class Weighing {
     }
 
     const trace::Graph& graph_;
-    std::vector<std::vector<const trace::Edge*>> leaving_;
+    trace::Reach reach_;
     std::vector<std::uint64_t> sizes_;
     std::vector<std::string> groups_; ///< of modules their top-level name; of other units none
 };

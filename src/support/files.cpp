@@ -50,6 +50,16 @@ Result<void> create_and_write(const fs::path& file, std::string_view content, un
 
 } // namespace
 
+std::string relative_to(const std::string& file, const std::string& folder) {
+    if (file.size() <= folder.size() + 1 || !file.starts_with(folder) || file[folder.size()] != '/')
+        return {};
+    return file.substr(folder.size() + 1);
+}
+
+bool is_library_name(const std::string& name) {
+    return name.ends_with(".so") || name.find(".so.") != std::string::npos;
+}
+
 std::string system_text(int error_number) { return std::generic_category().message(error_number); }
 
 Result<std::string> read_text(const fs::path& file) {

@@ -79,6 +79,12 @@ class StagingFolder {
 /// Removes every staging folder of this process; safe to call from the thread that handles an interruption.
 void remove_staging_folders();
 
+/// `file` relative to `folder`, both absolute; nothing where it is not below.
+std::string relative_to(const std::string& file, const std::string& folder);
+
+/// Whether a file's name is that of a shared library on Linux: `x.so`, `x.so.1`.
+bool is_library_name(const std::string& name);
+
 /// The text of an errno value.
 std::string system_text(int error_number);
 

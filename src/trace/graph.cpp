@@ -22,4 +22,8 @@ std::string_view kind_name(UnitKind kind) {
     return "data";
 }
 
+bool is_module(UnitKind kind) {
+    return kind != UnitKind::data && kind != UnitKind::native && kind != UnitKind::program;
+}
+
 } // namespace omnistasis::trace

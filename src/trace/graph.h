@@ -20,6 +20,10 @@ enum class UnitKind : std::uint8_t {
 
 std::string_view kind_name(UnitKind kind);
 
+/// Whether a unit of that kind is known by the name that code imports it with; others are known by their
+/// place.
+bool is_module(UnitKind kind);
+
 /// One thing that the application needs.
 struct Unit {
     UnitKind kind = UnitKind::data;

@@ -1,6 +1,7 @@
 #include "trace/tracer.h"
 
 #include "native/closure.h"
+#include "trace/reach.h"
 
 #include <algorithm>
 #include <deque>
@@ -18,9 +19,7 @@ namespace {
 
 /// Two units are the same when this is: modules by name, files by where they go.
 std::string identity(const Unit& unit) {
-    bool is_file =
-        unit.kind == UnitKind::data || unit.kind == UnitKind::native || unit.kind == UnitKind::program;
-    return is_file ? "file:" + unit.place : "module:" + unit.name;
+    return is_module(unit.kind) ? "module:" + unit.name : "file:" + unit.place;
 }
 
 /// The graph while it grows. Units keep their address; ids are in the order of arrival until `finish`.
@@ -63,7 +62,6 @@ class GrowingGraph {
     Graph finish();
 
   private:
-    std::unordered_set<UnitId> needed_in_every_run() const;
     std::mutex mutex_;
     std::deque<Unit> units_;
     std::unordered_map<std::string, UnitId> ids_;
@@ -74,52 +72,19 @@ class GrowingGraph {
     std::vector<LeftOut> left_out_;
 };
 
-/// What is reached over edges that are not optional: an absent module matters only there.
-std::unordered_set<UnitId> GrowingGraph::needed_in_every_run() const {
-    std::unordered_map<UnitId, std::vector<UnitId>> next;
-    for (const Edge& edge : edges_)
-        if (!edge.reason.optional) next[edge.from].push_back(edge.to);
-    std::unordered_set<UnitId> reached(roots_.begin(), roots_.end());
-    std::vector<UnitId> open(roots_.begin(), roots_.end());
-    while (!open.empty()) {
-        UnitId id = open.back();
-        open.pop_back();
-        for (UnitId to : next[id])
-            if (reached.insert(to).second) open.push_back(to);
-    }
-    return reached;
-}
-
 void GrowingGraph::leave_out_unrequested(const Runtime& runtime) {
     std::vector<std::string> groups;
     bool any = false;
     for (const Unit& unit : units_) any |= !groups.emplace_back(runtime.on_request(unit)).empty();
     if (!any) return;
-    std::vector<std::vector<std::size_t>> leaving(units_.size());
-    for (std::size_t i = 0; i < edges_.size(); ++i) leaving[edges_[i].from].push_back(i);
-    auto reach = [&](auto passes) {
-        std::vector<bool> reached(units_.size());
-        std::vector<UnitId> open;
-        auto visit = [&](UnitId id) {
-            if (!reached[id]) open.push_back(id);
-            reached[id] = true;
-        };
-        for (UnitId root : roots_) visit(root);
-        while (!open.empty()) {
-            UnitId id = open.back();
-            open.pop_back();
-            for (std::size_t i : leaving[id])
-                if (passes(edges_[i])) visit(edges_[i].to);
-        }
-        return reached;
-    };
+    Reach reach(units_.size(), roots_, edges_);
     std::vector<bool> wanted =
-        reach([&](const Edge& edge) { return !edge.reason.optional || units_[edge.from].own; });
+        reach.over([&](const Edge& edge) { return !edge.reason.optional || units_[edge.from].own; });
     std::unordered_set<std::string> requested;
     for (UnitId id = 0; id < units_.size(); ++id)
         if (wanted[id]) requested.insert(groups[id]);
     auto unrequested = [&](UnitId id) { return !groups[id].empty() && !requested.contains(groups[id]); };
-    std::vector<bool> kept = reach([&](const Edge& edge) { return !unrequested(edge.to); });
+    std::vector<bool> kept = reach.over([&](const Edge& edge) { return !unrequested(edge.to); });
 
     std::map<std::string, LeftOut> left_out;
     for (const Edge& edge : edges_)
@@ -154,9 +119,11 @@ void GrowingGraph::leave_out_unrequested(const Runtime& runtime) {
 Graph GrowingGraph::finish() {
     Graph graph;
     graph.left_out = std::move(left_out_);
-    auto needed = needed_in_every_run();
+    // An absent module matters only where its wish is reached over edges that are not optional.
+    std::vector<bool> needed =
+        Reach(units_.size(), roots_, edges_).over([](const Edge& edge) { return !edge.reason.optional; });
     for (auto& [from, wish] : unanswered_) {
-        bool matters = !wish.reason.optional && (!from || needed.contains(*from));
+        bool matters = !wish.reason.optional && (!from || needed[*from]);
         if (!matters) {
             graph.absent.push_back(
                 {wish.name, wish.reason.file, wish.reason.line, from && units_[*from].of_runtime});

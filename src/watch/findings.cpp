@@ -39,11 +39,7 @@ constexpr std::array<std::string_view, 24> of_the_machine{"/proc/",
                                                           "/usr/lib/x86_64-linux-gnu/gconv/"};
 
 bool is_below(const std::string& file, const std::string& folder) {
-    return file.size() > folder.size() && file.starts_with(folder) && file[folder.size()] == '/';
-}
-
-bool is_library(const std::string& name) {
-    return name.ends_with(".so") || name.find(".so.") != std::string::npos;
+    return !relative_to(file, folder).empty();
 }
 
 std::string real_path(const std::string& file) {
@@ -97,13 +93,13 @@ class Comparison {
         std::string name = fs::path(file).filename().string();
         if (files_.contains(real) || runtime_.is_code_file(file) || host_.find(name) != nullptr) return;
         if (is_own(file)) {
-            std::string inner = fs::path(file).lexically_relative(project_.folder).string();
+            std::string inner = relative_to(file, project_.folder.string());
             add("file", inner, "", "its path is computed");
             findings_.facts.files.insert({"", inner});
         } else if (auto inner = runtime_.package_file(file)) {
             add("file", inner->package + "/" + inner->path, "", "its path is computed, in a package");
             findings_.facts.files.insert(*inner);
-        } else if (is_library(name)) {
+        } else if (is_library_name(name)) {
             const auto& known = libraries_.find(name);
             bool shipped_under_real_name = known.empty() || files_.contains(real_path(known.front()));
             if (shipped_under_real_name) return;
@@ -124,7 +120,7 @@ class Comparison {
     void written(const std::string& file) {
         std::error_code ignored;
         if (!is_own(file) || runtime_.is_code_file(file) || !fs::is_regular_file(file, ignored)) return;
-        std::string inner = fs::path(file).lexically_relative(project_.folder).string();
+        std::string inner = relative_to(file, project_.folder.string());
         if (project_.rehearsed.written.contains(inner)) return;
         add("written", inner, "", "the built application can't keep it there");
         findings_.facts.written.insert(inner);

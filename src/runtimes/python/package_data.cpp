@@ -77,10 +77,6 @@ trace::Unit unit_of(const std::string& file, const std::string& root, const Plac
 
 } // namespace
 
-bool is_library_name(const std::string& name) {
-    return name.ends_with(".so") || name.find(".so.") != std::string::npos;
-}
-
 std::vector<std::string> readable_files(const std::string& folder, bool build_files,
                                         const std::vector<std::string>& without) {
     std::vector<std::string> files;

@@ -16,9 +16,6 @@ namespace omnistasis::python {
 std::vector<std::string> readable_files(const std::string& folder, bool build_files,
                                         const std::vector<std::string>& without = {});
 
-/// Whether a file's name is that of a shared library.
-bool is_library_name(const std::string& name);
-
 /// Data units for the files in `folder` (found below `root`).
 std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root, const Places& places);
 

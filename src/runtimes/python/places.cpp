@@ -1,14 +1,10 @@
 #include "runtimes/python/places.h"
 
+#include "support/files.h"
+
 #include <fmt/format.h>
 
 namespace omnistasis::python {
-
-std::string relative_to(const std::string& file, const std::string& folder) {
-    if (file.size() <= folder.size() + 1 || !file.starts_with(folder) || file[folder.size()] != '/')
-        return {};
-    return file.substr(folder.size() + 1);
-}
 
 Places::Places(const Project& project, const Facts& facts)
     : project_folder_(project.folder.string()), prefix_(facts.prefix),

@@ -36,7 +36,4 @@ class Places {
     std::string library_;
 };
 
-/// `file` relative to `folder`, both absolute; nothing where it is not below.
-std::string relative_to(const std::string& file, const std::string& folder);
-
 } // namespace omnistasis::python

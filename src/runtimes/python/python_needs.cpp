@@ -30,7 +30,7 @@ constexpr auto is_name_byte = [] {
 } // namespace
 
 const std::vector<Distribution>& PythonRuntime::distributions() {
-    std::call_once(distributions_read_, [this] { distributions_ = find_distributions(search_path()); });
+    std::call_once(distributions_read_, [this] { distributions_ = find_distributions(search_path_); });
     return distributions_;
 }
 
@@ -202,6 +202,15 @@ void PythonRuntime::want_codecs(const ScanResult& result, const std::string& fil
             {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
 }
 
+/// A native library of the system that is opened by its name.
+void PythonRuntime::want_library(const std::string& name, const Reason& reason, Expansion& out) {
+    static const native::LoaderCache libraries = native::LoaderCache::read();
+    const std::vector<std::string>& found = libraries.find(name);
+    std::error_code failed;
+    std::string real = found.empty() ? std::string() : fs::canonical(found.front(), failed).string();
+    if (!real.empty()) out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + name), reason});
+}
+
 /// A namespace of an introspected library: its description, those that it depends on, and the libraries
 /// themselves.
 void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason,
@@ -209,7 +218,6 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
     want("gi.overrides." + name, reason, out);
     std::vector<std::string> versions;
     for (const StringAt& string : scan.path_strings) versions.push_back(string.text);
-    static const native::LoaderCache libraries = native::LoaderCache::read();
     std::vector<std::string> open{find_typelib(name, versions)};
     std::set<std::string> seen;
     for (std::size_t i = 0; i < open.size(); ++i) {
@@ -229,13 +237,7 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
                 open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
         }
         for (const std::string& library : typelib->libraries)
-            for (const std::string& found : libraries.find(fs::path(library).filename().string())) {
-                std::error_code failed;
-                std::string real = fs::canonical(found, failed).string();
-                std::string to = "lib/" + fs::path(library).filename().string();
-                if (!failed) out.needs.push_back({file_unit(UnitKind::native, real, to), reason});
-                break;
-            }
+            want_library(fs::path(library).filename().string(), reason, out);
     }
 }
 

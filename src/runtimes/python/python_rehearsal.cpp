@@ -1,5 +1,4 @@
 // What a watched run of a Python application is, and what it shows.
-#include "native/loader_cache.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
 
@@ -34,13 +33,7 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
             break;
         }
     }
-    static const native::LoaderCache libraries = native::LoaderCache::read();
-    for (const std::string& name : facts.libraries) {
-        const std::vector<std::string>& found = libraries.find(name);
-        std::error_code failed;
-        std::string real = found.empty() ? std::string() : fs::canonical(found.front(), failed).string();
-        if (!real.empty()) out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + name), seen});
-    }
+    for (const std::string& name : facts.libraries) want_library(name, seen, out);
     for (const std::string& program : facts.programs)
         out.loose_ends.push_back(
             {"outside-program", fmt::format("{} is started, which is not part of the output", program),

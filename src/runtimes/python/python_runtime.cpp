@@ -160,7 +160,7 @@ void PythonRuntime::want_pattern(const std::string& pattern, const Reason& reaso
 }
 
 Result<Expansion> PythonRuntime::roots() {
-    Expansion out;
+    Expansion out = recall(project_.rehearsed);
     Reason runtime{"is part of every Python application", "", 0, false};
     Unit program{UnitKind::program, fs::path(facts_.program).filename().string(), facts_.program,
                  program_place(), false};
@@ -184,10 +184,6 @@ Result<Expansion> PythonRuntime::roots() {
     out.needs.push_back({main_unit(), entry});
     for (const std::string& pattern : project_.include)
         want_pattern(pattern, {"is included by the project", project_.project_file.string(), 0, false}, out);
-    Expansion recalled = recall(project_.rehearsed);
-    out.needs.insert(out.needs.end(), recalled.needs.begin(), recalled.needs.end());
-    out.unanswered.insert(out.unanswered.end(), recalled.unanswered.begin(), recalled.unanswered.end());
-    out.loose_ends.insert(out.loose_ends.end(), recalled.loose_ends.begin(), recalled.loose_ends.end());
     return out;
 }
 
@@ -249,9 +245,8 @@ Unit PythonRuntime::main_unit() {
 
 Expansion PythonRuntime::expand(const Unit& unit) {
     Expansion out;
-    bool is_module = unit.kind == UnitKind::code || unit.kind == UnitKind::extension ||
-                     unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in;
-    if (is_module) want(parent_of(unit.name), {"is in the package", unit.file, 0, false}, out);
+    if (trace::is_module(unit.kind))
+        want(parent_of(unit.name), {"is in the package", unit.file, 0, false}, out);
     if (unit.kind == UnitKind::code) scan_source(unit, out);
     if (unit.kind == UnitKind::extension) scan_extension(unit, out);
     if (unit.kind != UnitKind::data && unit.kind != UnitKind::native) apply_notes(unit, out);
@@ -341,12 +336,13 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     bool standard = places_.is_standard(asking.root);
     // A tool for development that is there all the same, as the application itself, needs what such tools
     // need.
-    auto [first, last] = notes_.equal_range("*");
-    bool within = std::any_of(first, last, [&](const auto& entry) {
-        return std::ranges::find(entry.second.leave_out, top_of(from)) != entry.second.leave_out.end();
-    });
-    if (!own && !within && request.certainty != Certainty::always &&
-        (left_out_by("*") || (standard && left_out_by("*standard"))))
+    auto is_tool = [&](const std::string& package) {
+        return std::ranges::any_of(notes_of("*"), [&](const auto& entry) {
+            return std::ranges::find(entry.second.leave_out, package) != entry.second.leave_out.end();
+        });
+    };
+    if (!own && request.certainty != Certainty::always &&
+        (left_out_by("*") || (standard && left_out_by("*standard"))) && !is_tool(top_of(from)))
         return true;
     if (request.instead_of_first == request.instead_of_last) return false;
     for (std::uint32_t i = request.instead_of_first; i < request.instead_of_last; ++i) {

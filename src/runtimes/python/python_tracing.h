@@ -50,7 +50,8 @@ class PythonRuntime : public trace::Runtime {
                   std::filesystem::path notes_folder)
         : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
           helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), entry_(read_entry(project_)),
-          places_(project_, facts_), finder_(facts_, search_path()), scans_(scan_settings()) {
+          places_(project_, facts_), search_path_(search_path()), finder_(facts_, search_path_),
+          scans_(scan_settings()) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
@@ -74,9 +75,7 @@ class PythonRuntime : public trace::Runtime {
     Expansion expand(const Unit& unit) override;
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
     std::string on_request(const Unit& unit) const override {
-        bool is_module = unit.kind == UnitKind::code || unit.kind == UnitKind::extension ||
-                         unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in;
-        std::string top = is_module && !unit.own ? top_of(unit.name) : std::string();
+        std::string top = trace::is_module(unit.kind) && !unit.own ? top_of(unit.name) : std::string();
         return on_request_.contains(top) ? top : std::string();
     }
     std::filesystem::path program() const override { return facts_.program; }
@@ -161,6 +160,7 @@ class PythonRuntime : public trace::Runtime {
     void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
                      Expansion& out);
+    void want_library(const std::string& name, const Reason& reason, Expansion& out);
     void want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason, Expansion& out);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
@@ -178,6 +178,7 @@ class PythonRuntime : public trace::Runtime {
     std::filesystem::path notes_folder_;
     Entry entry_;
     Places places_;
+    std::vector<std::string> search_path_;
     ModuleFinder finder_;
     ScanCache scans_;
     ScanFacts scan_facts_;
