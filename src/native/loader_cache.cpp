@@ -50,4 +50,17 @@ const std::vector<std::string>& LoaderCache::find(const std::string& name) const
     return found == paths_.end() ? none : found->second;
 }
 
+std::string LoaderCache::full_name(const std::string& bare) const {
+    std::string start = "lib" + bare + ".so";
+    std::string shortest;
+    for (auto entry = paths_.lower_bound(start); entry != paths_.end() && entry->first.starts_with(start);
+         ++entry) {
+        std::string_view rest = std::string_view(entry->first).substr(start.size());
+        // Links for linking only are there with development packages only.
+        if (!rest.starts_with('.')) continue;
+        if (shortest.empty() || entry->first.size() < shortest.size()) shortest = entry->first;
+    }
+    return shortest;
+}
+
 } // namespace omnistasis::native

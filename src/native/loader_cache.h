@@ -2,9 +2,9 @@
 
 #include "support/files.h"
 
+#include <map>
 #include <optional>
 #include <string>
-#include <unordered_map>
 #include <vector>
 
 namespace omnistasis::native {
@@ -20,8 +20,12 @@ class LoaderCache {
     /// are left out: what is shipped must run on any machine of the target.
     const std::vector<std::string>& find(const std::string& name) const;
 
+    /// The library name that stands for a bare name, as linkers take it: `z` for `libz.so.1`; empty where
+    /// none does.
+    std::string full_name(const std::string& bare) const;
+
   private:
-    std::unordered_map<std::string, std::vector<std::string>> paths_;
+    std::map<std::string, std::vector<std::string>> paths_;
 };
 
 } // namespace omnistasis::native

@@ -47,7 +47,9 @@ Plan make_plan(const trace::Graph& graph) {
         }
         plan.files.push_back(std::move(file));
     }
-    std::ranges::sort(plan.files, {}, &PlannedFile::place);
+    std::ranges::stable_sort(plan.files, {}, &PlannedFile::place);
+    auto repeated = std::ranges::unique(plan.files, {}, &PlannedFile::place);
+    plan.files.erase(repeated.begin(), repeated.end());
     return plan;
 }
 

@@ -17,9 +17,10 @@ namespace omnistasis::trace {
 
 namespace {
 
-/// Two units are the same when this is: modules by name, files by where they go.
+/// Two units are the same when this is: modules by name, files by where they go and come from. Of two that go
+/// to one place, one may yet be left out.
 std::string identity(const Unit& unit) {
-    return is_module(unit.kind) ? "module:" + unit.name : "file:" + unit.place;
+    return is_module(unit.kind) ? "module:" + unit.name : "file:" + unit.place + '\n' + unit.file;
 }
 
 /// The graph while it grows. Units keep their address; ids are in the order of arrival until `finish`.
@@ -214,6 +215,10 @@ class Tracer {
   private:
     void take(std::optional<UnitId> from, Expansion& expansion, std::vector<UnitId>& fresh) {
         for (Need& need : expansion.needs) {
+            // Whoever asks for it by name, the system has it.
+            if (need.unit.kind == UnitKind::native &&
+                host_.find(fs::path(need.unit.place).filename().string()))
+                continue;
             auto [id, is_new] = graph_.add(need.unit);
             if (from)
                 graph_.add_edge(*from, id, std::move(need.reason));

@@ -30,7 +30,7 @@ def from_file(name):
 
 def write_down():
     names = sorted(name for name in set(sys.modules) if from_file(name))
-    found = {'all': len(names), 'by_program': [name for name in names if name not in before]}
+    found = {'all': len(names), 'by_program': [(name, sys.modules[name].__spec__.origin) for name in names if name not in before]}
     open(sys.argv[0] + '.loaded', 'w').write(json.dumps(found))
 
 atexit.register(write_down)
@@ -41,6 +41,16 @@ main.__file__ = sys.argv[0]
 sys.modules["__main__"] = main
 exec(compile(open(sys.argv[0]).read(), sys.argv[0], "exec"), main.__dict__)
 """
+
+
+def development_tools():
+    """What stays out of applications unless they ask for it themselves, and what stands in for parts of it."""
+    with open(os.path.join(ROOT, "notes/python/interpreter.toml")) as file:
+        names = re.search(r'module = "\*"\nleave_out = \[(.*)\]', file.read()).group(1)
+    return {name.strip().strip('"') for name in names.split(",")} | {"_distutils_hack", "_distutils_system_mod"}
+
+
+DEVELOPMENT_TOOLS = development_tools()
 
 
 def host_arguments():
@@ -81,7 +91,16 @@ def check(name, options, host, folder):
     loaded = json.load(open(source + ".loaded")) if os.path.exists(source + ".loaded") else {"all": 0, "by_program": []}
     graph = json.load(open(os.path.join(os.path.dirname(output), "trace.json")))
     traced = {unit["name"] for unit in graph["units"] if unit["kind"] in ("code", "extension")}
-    missing = [module for module in loaded['by_program'] if module not in traced]
+    # Some packages put modules under a second name.
+    files = {os.path.realpath(unit["file"]) for unit in graph["units"] if unit.get("file")}
+    missing = [name for name, file in loaded["by_program"] if name not in traced and os.path.realpath(file) not in files]
+    # What only packages ask for, and do without, stays out on purpose.
+    groups = {one["name"] for one in graph["left_out"]} & {name.partition(".")[0] for name in missing}
+    tools = DEVELOPMENT_TOOLS & {name.partition(".")[0] for name in missing}
+    if groups or tools:
+        # What these bring with them is not in the trace either.
+        print(f"{'':26} left out: {', '.join(sorted(groups | tools))} ({len(missing)} modules)")
+        missing = []
     why = f"not traced: {' '.join(missing[:6])}" if missing else ""
     if alone[0] != from_source[0]:
         why = f"exit code {alone[0]} instead of {from_source[0]}: {alone[2].strip().splitlines()[-1:] or alone[1][-200:]}"

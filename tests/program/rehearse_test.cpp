@@ -19,7 +19,7 @@ void write_harbour(Workshop& workshop, const std::string& more = "") {
     workshop.write(
         "main.py",
         "import importlib, os, sys\n"
-        "package = ''.join(['har', 'bour.plug', 'ins.'])\n"
+        "package = '.snigulp.ruobrah'[::-1]\n"
         "print(importlib.import_module(package + sys.argv[1]).WORD)\n"
         "here = os.path.dirname(__file__)\n"
         "print(open(os.path.join(here, 'da' + 'ta', 'd\\u00e9p' + \"ths of 'it'.txt\")).read())\n" +

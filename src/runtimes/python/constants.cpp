@@ -169,6 +169,27 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
         else if (position < tokens.size() && tokens[position].is("("))
             position = behind_closing(tokens, position);
     }
+    // ".".join([a, b])
+    if (texts.size() == 1 && texts[0].exact && position + 2 < tokens.size() && tokens[position].is(".") &&
+        tokens[position + 1].is("join") && tokens[position + 2].is("(")) {
+        std::size_t end = behind_closing(tokens, position + 2);
+        auto list = tokens.subspan(position + 3, end > position + 4 ? end - position - 4 : 0);
+        bool literal =
+            list.size() > 2 && (list[0].is("[") || list[0].is("(")) && behind_closing(list, 0) == list.size();
+        position = end;
+        std::string separator = texts[0].text;
+        texts.clear();
+        if (!literal) return texts;
+        PossibleText sum;
+        for (auto part : split_arguments(list.subspan(1, list.size() - 2))) {
+            auto parts = evaluate(part);
+            if (!sum.text.empty()) sum.text += separator;
+            sum.exact = parts.size() == 1;
+            if (sum.exact) sum = {sum.text + parts[0].text, parts[0].exact};
+            if (!sum.exact) break;
+        }
+        if (!sum.text.empty()) texts.push_back(std::move(sum));
+    }
     // "...".format(...)
     if (position + 2 < tokens.size() && tokens[position].is(".") && tokens[position + 1].is("format") &&
         tokens[position + 2].is("(")) {
@@ -219,17 +240,33 @@ std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) con
 }
 
 void Constants::assign(std::string_view name, std::span<const Token> expression) {
+    if (!expression.empty() && (expression[0].is("[") || expression[0].is("(")) &&
+        behind_closing(expression, 0) == expression.size() && expression.size() > 2) {
+        auto elements = elements_of(expression.subspan(1, expression.size() - 2));
+        auto [entry, is_new] = lists_.try_emplace(name);
+        entry->second = is_new ? std::move(elements) : std::vector<PossibleText>();
+    }
     add(name, evaluate(expression));
 }
 
-void Constants::loop_over(std::string_view name, std::span<const Token> elements) {
+/// The texts of all elements; none where one of them is not known.
+std::vector<PossibleText> Constants::elements_of(std::span<const Token> elements) const {
     std::vector<PossibleText> all;
     for (auto element : split_arguments(elements)) {
         auto texts = evaluate(element);
-        if (texts.empty()) return add(name, {});
+        if (texts.empty()) return {};
         all.insert(all.end(), texts.begin(), texts.end());
+        if (all.size() > most_texts) return {};
     }
-    add(name, std::move(all));
+    return all;
+}
+
+void Constants::loop_over(std::string_view name, std::span<const Token> elements) {
+    if (elements.size() == 1 && elements[0].kind == TokenKind::name) {
+        auto list = lists_.find(elements[0].text);
+        return add(name, list == lists_.end() ? std::vector<PossibleText>() : list->second);
+    }
+    add(name, elements_of(elements));
 }
 
 void Constants::add(std::string_view name, std::vector<PossibleText> texts) {

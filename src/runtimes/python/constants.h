@@ -30,7 +30,8 @@ class Constants {
 
     /// Notes `name = expression`.
     void assign(std::string_view name, std::span<const Token> expression);
-    /// Notes that `name` runs through the elements of a literal tuple, list or set.
+    /// Notes that `name` runs through the elements of a literal tuple, list or set, or those of a name that
+    /// was bound to one.
     void loop_over(std::string_view name, std::span<const Token> elements);
 
   private:
@@ -40,6 +41,8 @@ class Constants {
     void add(std::string_view name, std::vector<PossibleText> texts);
     std::unordered_map<std::string_view, std::vector<PossibleText>>
         texts_; ///< names are views into the source
+    std::unordered_map<std::string_view, std::vector<PossibleText>> lists_; ///< names that are literal lists
+    std::vector<PossibleText> elements_of(std::span<const Token> elements) const;
 };
 
 /// The index behind the bracket that closes the one at `open`, or the size where none does.

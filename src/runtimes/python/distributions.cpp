@@ -44,6 +44,33 @@ std::string normalized_distribution_name(std::string_view name) {
     return normal;
 }
 
+std::set<std::string> required_distributions(const Distribution& distribution) {
+    std::set<std::string> required;
+    auto add = [&](std::string_view requirement) {
+        requirement = trimmed(requirement);
+        requirement = requirement.substr(0, requirement.find_first_of(" <>=!~;[("));
+        if (!requirement.empty()) required.insert(normalized_distribution_name(requirement));
+    };
+    auto each_line = [](const std::string& text, auto take) {
+        for (std::size_t start = 0; start < text.size();) {
+            std::size_t end = std::min(text.find('\n', start), text.size());
+            take(std::string_view(text).substr(start, end - start));
+            start = end + 1;
+        }
+    };
+    std::string file = distribution.is_file ? distribution.folder : distribution.folder + "/METADATA";
+    if (auto text = read_text(file))
+        each_line(*text, [&](std::string_view line) {
+            constexpr std::string_view field = "Requires-Dist:";
+            if (line.starts_with(field)) add(line.substr(field.size()));
+        });
+    if (auto text = read_text(distribution.folder + "/requires.txt"))
+        each_line(*text, [&](std::string_view line) {
+            if (!line.starts_with('[')) add(line);
+        });
+    return required;
+}
+
 std::vector<Distribution> find_distributions(const std::vector<std::string>& search_path) {
     std::vector<Distribution> found;
     std::set<std::string> seen;

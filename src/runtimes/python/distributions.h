@@ -1,6 +1,7 @@
 #pragma once
 
 #include <map>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -15,6 +16,9 @@ struct Distribution {
     /// entry_points.txt: group, then name, then "module:attribute".
     std::map<std::string, std::map<std::string, std::string>> entry_points;
 };
+
+/// The distributions that its metadata names as required, normalized; also those of extras.
+std::set<std::string> required_distributions(const Distribution& distribution);
 
 std::string normalized_distribution_name(std::string_view name);
 

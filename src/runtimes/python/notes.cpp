@@ -57,7 +57,8 @@ class NoteReader {
         std::vector<std::string> modules;
         for (const auto& [key, value] : table) {
             if (key == "module" || key == "include" || key == "leave_out" || key == "parts" ||
-                key == "on_request" || key == "calls") {
+                key == "on_request" || key == "calls" || key == "one_of" || key == "as_files" ||
+                key == "libraries") {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
                 (key == "module"       ? modules
@@ -65,6 +66,9 @@ class NoteReader {
                  : key == "parts"      ? note.parts
                  : key == "on_request" ? note.on_request
                  : key == "calls"      ? note.calls
+                 : key == "one_of"     ? note.one_of
+                 : key == "as_files"   ? note.as_files
+                 : key == "libraries"  ? note.libraries
                                        : note.leave_out) = std::move(*names);
             } else if (key == "versions" && value.is_table()) {
                 for (const auto& [distribution, condition] : *value.as_table()) {

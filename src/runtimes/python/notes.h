@@ -23,6 +23,11 @@ struct Note {
     std::string why;                             ///< why no inference can find it
     std::map<std::string, std::string> versions; ///< distribution, or `python`, to a condition on its version
     std::vector<std::string> include;            ///< modules; `name.*` for all in a package
+    std::vector<std::string> libraries; ///< native libraries that it opens by names which it computes
+    /// Modules whose source is read as a file, besides being imported.
+    std::vector<std::string> as_files;
+    /// Modules of which it takes the first that is there, and without which it does not work.
+    std::vector<std::string> one_of;
     /// Modules that this one imports in some case that does not come up in a built application.
     std::vector<std::string> leave_out;
     /// Modules, with all below them, that come only with an application that wants them itself: optional
@@ -32,7 +37,8 @@ struct Note {
     std::vector<std::string> parts;
     /// Modules that are needed when a name occurs anywhere outside of this module: name, modules.
     std::map<std::string, std::vector<std::string>> when_named;
-    /// Names that the module makes while it runs, to the modules that they are.
+    /// Names that the module makes while it runs, to the modules that they are: `.name` below the module
+    /// itself, `name.*` to `other.*` for all below it.
     std::map<std::string, std::string> stands_for;
     std::vector<NoteData> data;
     /// In the text constants of a module: a path of the system, to the place that it has in the app tree.

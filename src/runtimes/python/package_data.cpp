@@ -46,7 +46,11 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
     std::string real = fs::canonical(folder, failed).string();
     // A link that leads back up would go round for ever.
     if (failed || !visited.insert(real).second) return;
-    for (const FolderEntry& entry : list_folder(folder)) {
+    auto entries = list_folder(folder);
+    // Source in a folder that is no package is there to be read: templates, scripts to hand on.
+    bool is_package =
+        inner.empty() || std::ranges::find(entries, "__init__.py", &FolderEntry::name) != entries.end();
+    for (const FolderEntry& entry : entries) {
         std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
         if (without.build_files && is_for_building(entry)) continue;
         if (std::ranges::any_of(without.patterns,
@@ -61,6 +65,7 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
         }
         bool unread = std::ranges::any_of(unread_endings,
                                           [&](std::string_view end) { return entry.name.ends_with(end); });
+        if (entry.name.ends_with(".py") && !is_package) unread = false;
         if (!unread &&
             !(is_library_name(entry.name) && is_extension_module(folder + "/" + entry.name, entry.name)))
             files.push_back(path);

@@ -117,6 +117,15 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
     }
 }
 
+/// Whether the distribution that a unit is of says that it requires another.
+bool PythonRuntime::requires_distribution(const Unit& unit, const std::string& module) {
+    std::string of = normalized_distribution_name(top_of(unit.name));
+    std::string wanted = normalized_distribution_name(module);
+    for (const Distribution& distribution : distributions())
+        if (distribution.name == of) return required_distributions(distribution).contains(wanted);
+    return false;
+}
+
 /// A word in a compiled module that is the name of a module which it could import.
 void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason,
                               Expansion& out) {
@@ -129,12 +138,18 @@ void PythonRuntime::want_word(const Unit& unit, const std::string& name, const R
         if (sibling && sibling.kind != FoundModule::Kind::namespace_package)
             want(package + "." + name, reason, out);
     }
+    // `from ..utils._types import x` keeps the name without the packages that it is relative to.
+    if (dotted && !finder_.may_have("", top))
+        for (std::string above = parent_of(package); !above.empty(); above = parent_of(above))
+            if (finder_.may_have(above, top) && finder_.find(above + "." + name))
+                return want(above + "." + name, reason, out);
     if (std::ranges::find(never_by_chance, top) != never_by_chance.end() || !finder_.may_have("", top))
         return;
     const FoundModule& module = finder_.find(name);
     if (!module || module.kind == FoundModule::Kind::namespace_package) return;
     if (dotted || places_.is_standard(module.root) || module.kind == FoundModule::Kind::built_in ||
-        module.kind == FoundModule::Kind::extension || top == top_of(unit.name))
+        module.kind == FoundModule::Kind::extension || top == top_of(unit.name) ||
+        requires_distribution(unit, top))
         want(name, reason, out);
 }
 
@@ -203,12 +218,55 @@ void PythonRuntime::want_codecs(const ScanResult& result, const std::string& fil
 }
 
 /// A native library of the system that is opened by its name.
-void PythonRuntime::want_library(const std::string& name, const Reason& reason, Expansion& out) {
+bool PythonRuntime::want_library(const std::string& name, const Reason& reason, Expansion& out) {
     static const native::LoaderCache libraries = native::LoaderCache::read();
-    const std::vector<std::string>& found = libraries.find(name);
+    std::string full = name;
+    // "libx.so" is a link that only those who build against the library have.
+    if (!is_library_name(name))
+        full = libraries.full_name(name);
+    else if (name.ends_with(".so") && libraries.find(name).empty())
+        full = libraries.full_name(name.substr(3, name.size() - 6));
+    const std::vector<std::string>& found = libraries.find(full);
     std::error_code failed;
     std::string real = found.empty() ? std::string() : fs::canonical(found.front(), failed).string();
-    if (!real.empty()) out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + name), reason});
+    if (!real.empty()) out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + full), reason});
+    return !real.empty();
+}
+
+/// Libraries that code opens by itself, with ctypes, cffi or the like.
+void PythonRuntime::want_opened_libraries(const Unit& unit, const ScanResult& scan, Expansion& out) {
+    for (const StringAt& library : scan.libraries) {
+        // Packages try one name after the other.
+        Reason reason{"opens the library", unit.file, library.line, true};
+        std::error_code ignored;
+        bool beside = fs::exists(fs::path(unit.file).parent_path() / library.text, ignored) ||
+                      fs::exists(project_.folder / library.text, ignored);
+        if (beside || want_library(library.text, reason, out) || !unit.own) continue;
+        out.loose_ends.push_back({"missing-library", fmt::format("{} is not found", library.text), unit.file,
+                                  library.line, "the call that opens it fails, as it does from source",
+                                  "install the package that holds the library", true});
+    }
+    if (unit.own && scan.computed_library != 0 && scan.libraries.empty())
+        out.loose_ends.push_back({"computed-library", "a library is opened by a computed name", unit.file,
+                                  scan.computed_library,
+                                  "the library is missing from the output unless something else brings it in",
+                                  "run it with `omnistasis rehearse`, or carry the library with --asset"});
+}
+
+/// A package whose parts are loaded when they are used, and are listed in a stub file beside its own.
+void PythonRuntime::want_stubs(const Unit& unit, const std::string& module, Expansion& out) {
+    std::string file = unit.file + "i";
+    auto result = scans_.scan_file(file, module, module, scan_facts_);
+    if (!result) return;
+    out.needs.push_back(
+        {file_unit(UnitKind::data, file, unit.place + "i"), {"reads the stub file", unit.file, 0, false}});
+    Unit from = unit;
+    from.name = module;
+    from.file = file;
+    for (Request request : result->requests) {
+        request.certainty = Certainty::guarded;
+        answer(from, request, out);
+    }
 }
 
 /// A namespace of an introspected library: its description, those that it depends on, and the libraries
@@ -245,6 +303,16 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
     for (const auto& [of, note] : notes_of(unit.name)) {
         Reason reason{"brings in, by a package note,", unit.file, 0, true};
         for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
+        for (const std::string& library : note.libraries) want_library(library, reason, out);
+        for (const std::string& name : note.as_files)
+            if (const FoundModule& found = finder_.find(name); found.kind == FoundModule::Kind::source) {
+                want(name, reason, out);
+                out.needs.push_back(
+                    {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), reason});
+            }
+        auto is_there = [&](const std::string& module) { return !!finder_.find(module); };
+        if (auto first = std::ranges::find_if(note.one_of, is_there); first != note.one_of.end())
+            want_pattern(*first, {"can't do without", unit.file, 0, false}, out);
         for (const NoteData& data : note.data) {
             for (std::string candidate : data.from) {
                 for (auto [word, value] :

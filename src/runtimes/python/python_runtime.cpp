@@ -103,14 +103,24 @@ Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) c
     return unit;
 }
 
+/// The module that a name stands for which another module makes while it runs; empty where it is none.
+std::string PythonRuntime::meant_by(const std::string& name) const {
+    if (auto exact = stands_for_.find(name); exact != stands_for_.end()) return exact->second;
+    // "package.made.*" = "package.real.*"
+    for (std::string above = parent_of(name); !above.empty(); above = parent_of(above))
+        if (auto all = stands_for_.find(above + ".*"); all != stands_for_.end())
+            return all->second.substr(0, all->second.size() - 1) + name.substr(above.size() + 1);
+    return {};
+}
+
 /// Wants a module with all the packages that it is in.
 void PythonRuntime::want(const std::string& name, const Reason& reason, Expansion& out) {
     if (name.empty() || excluded(name)) return;
     if (name == "__main__") return; // always there
     if (name == "os.path") return want("posixpath", reason, out);
-    if (auto meant = stands_for_.find(name); meant != stands_for_.end()) {
+    if (std::string meant = meant_by(name); !meant.empty()) {
         if (top_of(name) != name) want(top_of(name), reason, out);
-        return want(meant->second, reason, out);
+        return want(meant, reason, out);
     }
     // A module brings in the package that it is in when it is expanded itself.
     if (const FoundModule& found = finder_.find(name)) {
@@ -291,6 +301,9 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
             want_typelib(name, scanned.result,
                          {"imports, as an introspected library,", unit.file, request.line, true}, out);
     }
+    for (const StringAt& code : scanned.result.code_strings)
+        if (finder_.find(code.text))
+            want(code.text, {"imports, in a text,", unit.file, code.line, true}, out);
     note_shadowing(self, out);
     note_surroundings(self, scanned.result, out);
     // Shown sources are files beside where their modules' code would be.
@@ -300,6 +313,8 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     apply_metadata(self, scanned.result, out);
     want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
     if (!scanned.own && !scanned.standard) want_system_paths(self, scanned.result, out);
+    if (!scanned.standard) want_opened_libraries(self, scanned.result, out);
+    if (scanned.result.reads_stubs) want_stubs(self, name, out);
     if (scanned.result.restarts_itself)
         want("runpy", {"starts the interpreter again", unit.file, 0, true}, out);
     if (scanned.own)
@@ -418,12 +433,13 @@ void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& 
     case Request::Kind::entry_point:
         return answer_entry_point(request, reason, out);
     case Request::Kind::from_module: {
-        if (stands_for_.contains(module + "." + request.name))
-            return want(module + "." + request.name, reason, out);
+        std::string taken = module + "." + request.name;
+        std::string meant = meant_by(taken);
+        if (stands_for_.contains(taken) || (!meant.empty() && finder_.find(meant)))
+            return want(taken, reason, out);
         want(module, reason, out);
-        const FoundModule& found = finder_.find(module);
-        if (found && found.is_package && finder_.find(module + "." + request.name))
-            want(module + "." + request.name, reason, out);
+        if (meant_by(module).empty() && finder_.find(module).is_package && finder_.find(taken))
+            want(taken, reason, out);
         return;
     }
     case Request::Kind::everything_of: {
@@ -511,9 +527,9 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
                     if (there) want_pattern(name + suffix, {"names", scanned.file, string.line, true}, out);
                 }
             bool same_package = top_of(name) == top_of(scanned.name);
-            bool is_class_path = name.find('.') != std::string::npos || scanned.own;
-            if (places_.is_standard(found.root) && !whole) return;
-            if (is_class_path && (same_package || whole || scanned.own))
+            bool is_class_path = string.text.find('.') != std::string::npos || scanned.own;
+            if (places_.is_standard(found.root) && !whole && !scanned.result.imports_by_name) return;
+            if (is_class_path && (same_package || whole || scanned.own || places_.is_standard(found.root)))
                 want(name, {"names", scanned.file, string.line, true}, out);
             return;
         }
@@ -592,9 +608,16 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         out.needs.clear();
         if (i >= settled_) want_surroundings(scanned, out);
         bool names_matter = scanned.own || by_name_packages_.contains(top_of(scanned.name));
-        if (!scanned.standard && i >= first && names_matter)
-            for (const StringAt& string : scanned.result.dotted_strings)
+        for (const StringAt& string : scanned.result.dotted_strings) {
+            if (scanned.standard || i < first) break;
+            // A package has its own compiled parts under their names, whatever it opens them with.
+            bool own_part = top_of(string.text) == top_of(scanned.name) &&
+                            finder_.find(string.text).kind == FoundModule::Kind::extension;
+            if (names_matter)
                 want_dotted_string(scanned, string, out);
+            else if (own_part)
+                want(string.text, {"names", scanned.file, string.line, true}, out);
+        }
         if (auto id = ids.find(scanned.name); id != ids.end())
             for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
     }

@@ -56,7 +56,8 @@ class PythonRuntime : public trace::Runtime {
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
         for (const auto& [module, note] : notes_) {
-            stands_for_.insert(note.stands_for.begin(), note.stands_for.end());
+            for (const auto& [name, meant] : note.stands_for)
+                stands_for_.emplace(name.starts_with('.') ? module + name : name, meant);
             on_request_.insert(note.on_request.begin(), note.on_request.end());
         }
         for (const auto& [module, note] : notes_)
@@ -160,7 +161,11 @@ class PythonRuntime : public trace::Runtime {
     void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
                      Expansion& out);
-    void want_library(const std::string& name, const Reason& reason, Expansion& out);
+    bool want_library(const std::string& name, const Reason& reason, Expansion& out);
+    void want_opened_libraries(const Unit& unit, const ScanResult& scan, Expansion& out);
+    void want_stubs(const Unit& unit, const std::string& module, Expansion& out);
+    bool requires_distribution(const Unit& unit, const std::string& module);
+    std::string meant_by(const std::string& name) const;
     void want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason, Expansion& out);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);

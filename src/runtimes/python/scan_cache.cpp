@@ -104,13 +104,16 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
     count = archive.count(result.unknown_imports.size());
     if constexpr (!std::is_const_v<Result>) result.unknown_imports.resize(count);
     for (auto& line : result.unknown_imports) archive.value(line);
-    for (auto* strings : {&result.import_suffixes, &result.dotted_strings, &result.path_strings,
-                          &result.system_paths, &result.distributions, &result.codecs, &result.watched,
-                          &result.entry_point_groups, &result.opened_paths, &result.search_path})
+    for (auto* strings :
+         {&result.import_suffixes, &result.dotted_strings, &result.path_strings, &result.system_paths,
+          &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,
+          &result.opened_paths, &result.search_path, &result.libraries, &result.code_strings})
         visit_strings(archive, *strings);
-    for (auto* number : {&result.computed_codec, &result.asks_for_source}) archive.value(*number);
-    for (auto* flag : {&result.lists_folders, &result.changes_folder, &result.names_own_file,
-                       &result.imports_by_name, &result.makes_modules, &result.restarts_itself})
+    for (auto* number : {&result.computed_codec, &result.asks_for_source, &result.computed_library})
+        archive.value(*number);
+    for (auto* flag :
+         {&result.lists_folders, &result.changes_folder, &result.names_own_file, &result.imports_by_name,
+          &result.makes_modules, &result.restarts_itself, &result.reads_stubs})
         archive.value(*flag);
 }
 

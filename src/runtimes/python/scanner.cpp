@@ -3,6 +3,7 @@
 #include "runtimes/python/condition.h"
 #include "runtimes/python/constants.h"
 #include "runtimes/python/lexer.h"
+#include "support/files.h"
 
 #include <algorithm>
 #include <array>
@@ -242,13 +243,14 @@ class Scanner {
                });
     }
 
-    /// for NAME in (literal, ...)
+    /// for NAME in (literal, ...), for NAME in LIST
     void note_loop(Tokens header) {
-        if (header.size() < 4 || header[0].kind != TokenKind::name || !header[1].is("in")) return;
+        if (header.size() < 3 || header[0].kind != TokenKind::name || !header[1].is("in")) return;
         Tokens over = header.subspan(2);
         bool literal =
             (over[0].is("(") || over[0].is("[") || over[0].is("{")) && behind_closing(over, 0) == over.size();
         if (literal) constants_.loop_over(header[0].text, over.subspan(1, over.size() - 2));
+        if (over.size() == 1) constants_.loop_over(header[0].text, over);
     }
 
     // --- simple statements --------------------------------------------------------------------------------
@@ -418,9 +420,27 @@ class Scanner {
                         is_dotted_name("x" + std::string(token.text));
         if (relative || is_dotted_name(token.text))
             result_.dotted_strings.push_back({std::string(token.text), token.line});
+        note_code(token);
+        if (token.text.starts_with("lib") && is_library_name(std::string(token.text)) &&
+            token.text.find('/') == std::string_view::npos)
+            result_.libraries.push_back({std::string(token.text), token.line});
         if (token.text.starts_with("/usr/share/") || token.text.starts_with("/etc/"))
             result_.system_paths.push_back({string_value(token), token.line});
         if (may_be_path(token.text)) result_.path_strings.push_back({string_value(token), token.line});
+    }
+
+    /// exec("from package.settings import *")
+    void note_code(const Token& token) {
+        std::string_view text = token.text;
+        bool from = text.starts_with("from ");
+        if (!from && !text.starts_with("import ")) return;
+        text.remove_prefix(text.find(' ') + 1);
+        std::size_t end = std::min(text.find_first_of(" ;\\"), text.size());
+        std::string_view name = text.substr(0, end), rest = text.substr(end);
+        bool fits =
+            from ? rest.starts_with(" import ") : rest.empty() || rest[0] != ' ' || rest.starts_with(" as ");
+        if (fits && is_dotted_name("x." + std::string(name)))
+            result_.code_strings.push_back({std::string(name), token.line});
     }
 
     void note_watched(const Token& token) {
@@ -453,7 +473,7 @@ class Scanner {
         note_watched(callee);
         if (name == "__import__" || name == "import_module" || name == "find_spec" || name == "run_module" ||
             name == "import_string" || name == "resolve_name" || name == "import_object" ||
-            name == "_load_lexers") {
+            name == "_load_lexers" || name.starts_with("import_")) {
             read_import_call(callee, arguments);
         } else if (name == "encode" || name == "decode" || name == "lookup" || name == "getencoder" ||
                    name == "getdecoder" || name == "getreader" || name == "getwriter" ||
@@ -468,6 +488,21 @@ class Scanner {
             note_opened_path(arguments);
         } else if (name == "iter_modules" || name == "walk_packages") {
             note_walk(callee, arguments);
+        } else if (name == "CDLL" || name == "PyDLL" || name == "LoadLibrary" || name == "dlopen" ||
+                   name.ends_with("find_library")) {
+            note_library(callee, arguments);
+        } else if (name == "attach_stub") {
+            result_.reads_stubs = true;
+        } else if (name == "attach" && !arguments.empty() && arguments[0].size() == 1 &&
+                   arguments[0][0].is("__name__")) {
+            // attach(__name__, ["part"], {"other_part": ["name"]}): parts that are loaded when they are used
+            for (Tokens argument : std::span(arguments).subspan(1))
+                for (const Token& token : argument)
+                    if (token.is_plain_string() && is_dotted_name("x." + string_value(token))) {
+                        Request& request = add_request(Request::Kind::from_module, token.line, own_name_);
+                        request.name = string_value(token);
+                        request.computed = true;
+                    }
         } else if (name == "chdir") {
             result_.changes_folder = true;
         } else if (std::ranges::find(openers, name) != openers.end()) {
@@ -545,10 +580,19 @@ class Scanner {
             auto texts = constants_.evaluate(argument);
             if (texts.size() == 1 && texts[0].exact && callee.is("import_module")) anchor = texts[0].text;
         }
+        std::size_t level = callee.is("__import__") ? import_level(arguments) : 0;
+        // Several unknown parts lead deeper than into one package.
+        bool deep = std::ranges::any_of(arguments[0], [](const Token& t) { return t.is("join"); });
         for (PossibleText& text : names) {
-            std::string module = text.text;
+            std::string module = std::string(level, '.') + text.text;
             if (module.starts_with('.')) module = absolute_name(module, anchor);
             bool whole = text.exact;
+            if (!whole && deep && module.ends_with('.')) {
+                add_request(Request::Kind::all_in, callee.line, module.substr(0, module.size() - 1))
+                    .computed = true;
+                result_.imports_by_name = true;
+                continue;
+            }
             if (!whole && module.empty()) {
                 result_.unknown_imports.push_back(callee.line);
                 result_.imports_by_name = true;
@@ -563,6 +607,17 @@ class Scanner {
                 request.certainty = Certainty::guarded;
             if (whole && callee.is("__import__")) read_from_list(callee, module, arguments);
         }
+    }
+
+    /// __import__("a", globals(), locals(), ["b"], 1), __import__("a", level=1)
+    static std::size_t import_level(const std::vector<Tokens>& arguments) {
+        Tokens level;
+        if (arguments.size() > 4) level = arguments[4];
+        for (Tokens argument : arguments)
+            if (argument.size() == 3 && argument[0].is("level")) level = argument;
+        bool digit = !level.empty() && level.back().text.size() == 1 && level.back().text[0] >= '1' &&
+                     level.back().text[0] <= '9';
+        return digit ? static_cast<std::size_t>(level.back().text[0] - '0') : 0;
     }
 
     /// __import__("a", globals(), locals(), ["b"])
@@ -596,6 +651,27 @@ class Scanner {
         else if (auto known = imported_as_.find(first); known != imported_as_.end())
             package = known->second + package.substr(first.size());
         if (!package.empty()) add_request(Request::Kind::all_in, callee.line, package).computed = true;
+    }
+
+    /// CDLL("libx.so.1"), ffi.dlopen("libx.so.1"), find_library("x")
+    void note_library(const Token& callee, const std::vector<Tokens>& arguments) {
+        bool is_lookup = callee.text.ends_with("find_library");
+        bool known = false;
+        for (Tokens argument : arguments) {
+            for (const PossibleText& text : constants_.evaluate(argument)) {
+                known = true;
+                std::string name = text.text.substr(text.text.rfind('/') + 1);
+                bool is_name =
+                    is_lookup ? text.exact && name.size() == text.text.size() : is_library_name(name);
+                if (is_name) result_.libraries.push_back({name, callee.line});
+            }
+            if (is_lookup) return;
+            // The name comes from a lookup, or stands for the program itself.
+            known |= std::ranges::any_of(argument,
+                                         [](const Token& t) { return t.is("find_library") || t.is("None"); });
+        }
+        if (!known && !arguments.empty() && result_.computed_library == 0)
+            result_.computed_library = callee.line;
     }
 
     /// open("a/b.txt"), Path("a/b.txt"), PhotoImage(file="a/b.png")

@@ -60,13 +60,20 @@ struct ScanResult {
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
     std::vector<StringAt> search_path;        ///< folders that sys.path gets; those in front begin with a `<`
     std::vector<StringAt> opened_paths;       ///< relative paths that a call opens as they are
-    bool lists_folders = false;               ///< calls listdir, glob or the like
-    bool changes_folder = false;              ///< calls chdir
-    std::uint32_t asks_for_source = 0;        ///< the line of a call that wants a source text; 0: none
-    bool names_own_file = false;  ///< mentions __file__ or __path__, or asks for package resources
-    bool imports_by_name = false; ///< holds a call that imports by a name that is not constant
-    bool makes_modules = false;   ///< touches sys.modules, sys.meta_path or sys.path_hooks
-    bool restarts_itself = false; ///< mentions sys.executable
+    std::vector<StringAt> code_strings;       ///< modules that an import statement in a string constant names
+    /// Native libraries that are opened by name: file names (libx.so.1), or the bare names that find_library
+    /// takes.
+    std::vector<StringAt> libraries;
+    std::uint32_t computed_library =
+        0;                       ///< the line of a call that opens a library by a computed name; 0: none
+    bool reads_stubs = false;    ///< its submodules are named in the stub file beside it (attach_stub)
+    bool lists_folders = false;  ///< calls listdir, glob or the like
+    bool changes_folder = false; ///< calls chdir
+    std::uint32_t asks_for_source = 0; ///< the line of a call that wants a source text; 0: none
+    bool names_own_file = false;       ///< mentions __file__ or __path__, or asks for package resources
+    bool imports_by_name = false;      ///< holds a call that imports by a name that is not constant
+    bool makes_modules = false;        ///< touches sys.modules, sys.meta_path or sys.path_hooks
+    bool restarts_itself = false;      ///< mentions sys.executable
 };
 
 /// A few names, looked up for every name in a source: most are told apart by their first letter and length.

@@ -53,14 +53,19 @@ def _with_moved_paths(code, moved):
     return code.replace(co_consts=changed(code.co_consts))
 
 
-class StoreLoader(external.FileLoader, external._LoaderBasics):
-    """Loads a module whose code is in the store. Its path is where its source would be."""
+class StoreLoader(external.SourcelessFileLoader):
+    """Loads a module whose code is in the store. Its path is where its source would be.
+
+    The class is one of which packages know that data can lie beside such modules.
+    """
 
     def exec_module(self, module):
         _execute(super().exec_module, module)
 
+    stored = None  # the name in the store, where that is another than what the module is imported as
+
     def get_code(self, fullname):
-        entry = INDEX["__main__" if self.path == _MAIN_FILE else fullname]
+        entry = INDEX["__main__" if self.path == _MAIN_FILE else self.stored or fullname]
         code = marshal.loads(_read(entry[0], entry[1]))
         _imp._fix_co_filename(code, self.path)
         moved = CONFIG["moved"].get(fullname)
@@ -104,8 +109,36 @@ def _named(found, names):
     return found
 
 
+def _with_own_libraries(util):
+    """ctypes.util.find_library knows the system's libraries: those of the app tree come in front."""
+    find_library = util.find_library
+
+    def find(name):
+        start = "lib%s.so" % name
+        try:
+            own = [file for file in posix.listdir(TREE + "/lib") if file.startswith(start)]
+        except OSError:
+            own = []
+        return min(own, key=len) if own else find_library(name)
+
+    find.__name__ = find.__qualname__ = "find_library"
+    util.find_library = find
+
+
+def _with_modules_of_the_store(pkgutil):
+    """pkgutil lists a folder's files by default."""
+    pkgutil.iter_importer_modules.register(TreeFinder, TreeFinder.iter_modules)
+
+
+# What is done to modules of the standard library once they have been executed.
+_CHANGED = {"ctypes.util": _with_own_libraries, "pkgutil": _with_modules_of_the_store}
+
+
 def _execute(execute, module):
     """Executes a module, with the variables that its notes want set around that and around its functions."""
+    if module.__name__ in _CHANGED:
+        execute(module)
+        return _CHANGED[module.__name__](module)
     during = CONFIG["during"].get(module.__name__)
     calls = CONFIG["calls"].get(module.__name__, ())
     if during is None and not calls:
@@ -147,6 +180,16 @@ def _spec_of(name, entry):
     return spec
 
 
+def _is_in(entry, path):
+    """Whether a submodule is in one of its package's folders."""
+    if entry[0] == -2:
+        return True
+    folder = entry[3].rpartition("/")[0]
+    if entry[2]:
+        folder = folder.rpartition("/")[0]
+    return TREE + "/" + folder in path
+
+
 class StoreFinder:
     """Finds modules of the store by their full name."""
 
@@ -154,6 +197,9 @@ class StoreFinder:
     def find_spec(fullname, path=None, target=None):
         entry = INDEX.get(fullname)
         if entry is None or fullname == "__main__":
+            return None
+        # A package that stands for another has that one's folder, and other modules in it.
+        if path is not None and path.__class__ is list and not _is_in(entry, path):
             return None
         return _spec_of(fullname, entry)
 
@@ -170,33 +216,28 @@ class MainFinder:
         return _spec_of("__main__", INDEX["__main__"]) if fullname == "__main__" else None
 
 
-class TreeFinder:
-    """Finds modules by a folder of the app tree: those of the store first, then files that are there.
-
-    No subclass of FileFinder: pkgutil would then list the folder's files only.
-    """
-
-    def __init__(self, path, *details):
-        self.path = path
-        self._files = external.FileFinder(path, *details)
-
-    def invalidate_caches(self):
-        self._files.invalidate_caches()
+class TreeFinder(external.FileFinder):
+    """Finds modules by a folder of the app tree: those of the store first, then files that are there."""
 
     def _prefix(self):
         """What names of modules in this folder begin with; None where no package or path entry is it."""
         if self.path in _ROOTS:
             return ""
-        for root in _ROOTS:
+        for root in sorted(_ROOTS, key=len, reverse=True):
             if self.path.startswith(root + "/"):
                 return self.path[len(root) + 1 :].replace("/", ".") + "."
         return None
 
     def find_spec(self, fullname, target=None):
-        entry = INDEX.get(fullname)
-        if entry is not None and fullname != "__main__":
-            return _spec_of(fullname, entry)
-        return self._files.find_spec(fullname, target)
+        start = self._prefix()
+        stored = fullname if start is None else start + fullname.rpartition(".")[2]
+        entry = INDEX.get(stored)
+        if entry is None or stored == "__main__":
+            return super().find_spec(fullname, target)
+        spec = _spec_of(fullname, entry)
+        if stored != fullname and entry[0] >= 0:
+            spec.loader.stored = stored
+        return spec
 
     def iter_modules(self, prefix=""):
         start = self._prefix()
@@ -212,7 +253,7 @@ class TreeFinder:
                     yield prefix + short, entry[2]
         from pkgutil import _iter_file_finder_modules
 
-        for name, is_package in _iter_file_finder_modules(self._files, prefix):
+        for name, is_package in _iter_file_finder_modules(self, prefix):
             if name[len(prefix) :] not in seen:
                 yield name, is_package
 
