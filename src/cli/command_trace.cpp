@@ -78,13 +78,13 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
 
 Result<void> run_trace(const JobOptions& options) {
     ProgressLine progress(options.quiet);
-    auto job = trace_project(options, progress);
+    auto job = look_at_project(options, progress);
     progress.clear();
     if (!job) return tl::make_unexpected(job.error());
     auto file = write_trace(*job);
     if (!file) return tl::make_unexpected(file.error());
     if (options.json)
-        fmt::print("{}", report::trace_json(job->graph, job->project.targets.front(), job->runtime->title()));
+        fmt::print("{}", report::trace_json(job->graph, job->project.targets.front(), job->runtime_title));
     else if (options.quiet)
         fmt::print("{}\n", shown_path(file->string()));
     else {

@@ -39,7 +39,7 @@ void print_chains(const trace::Graph& graph, trace::UnitId id) {
 
 Result<void> run_why(const WhyOptions& options) {
     ProgressLine progress(options.quiet);
-    auto job = trace_project(options, progress);
+    auto job = look_at_project(options, progress);
     progress.clear();
     if (!job) return tl::make_unexpected(job.error());
     const trace::Graph& graph = job->graph;

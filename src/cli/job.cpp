@@ -5,6 +5,7 @@
 #include "project/assets.h"
 #include "report/trace_json.h"
 #include "runtimes/registry.h"
+#include "trace/kept_trace.h"
 #include "trace/tracer.h"
 
 #include <thread>
@@ -41,7 +42,10 @@ void JobOptions::add_to(CLI::App& command) {
     command.add_flag("--json", json, "print the result as one JSON object");
 }
 
-Result<Job> trace_project(const JobOptions& options, Observer& observer) {
+namespace {
+
+/// Loads the project and checks what it names.
+Result<Job> load_job(const JobOptions& options) {
     Job job;
     job.jobs = options.jobs != 0 ? options.jobs : std::max(1u, std::thread::hardware_concurrency());
     auto installation = build::Installation::find();
@@ -53,7 +57,45 @@ Result<Job> trace_project(const JobOptions& options, Observer& observer) {
     auto host = native::HostLibraries::read(job.installation.data / "notes", job.project.targets.front());
     if (!host) return tl::make_unexpected(host.error());
     job.host = std::move(*host);
-    if (auto traced = trace_again(job, observer); !traced) return tl::make_unexpected(traced.error());
+    return job;
+}
+
+/// Everything in the options that a trace depends on.
+std::string settings_text(const ProjectOptions& options) {
+    std::string text = options.entry;
+    for (const auto* value : {&options.name, &options.mode, &options.layout, &options.icon, &options.runtime,
+                              &options.out, &options.compression})
+        text += '\0' + value->value_or("\1");
+    for (const auto* list : {&options.assets, &options.include, &options.exclude, &options.targets}) {
+        text += '\2';
+        for (const std::string& value : *list) text += '\0' + value;
+    }
+    return text;
+}
+
+} // namespace
+
+Result<Job> trace_project(const JobOptions& options, Observer& observer) {
+    auto job = load_job(options);
+    if (!job) return job;
+    if (auto traced = trace_again(*job, observer); !traced) return tl::make_unexpected(traced.error());
+    return job;
+}
+
+Result<Job> look_at_project(const JobOptions& options, Observer& observer) {
+    Witness witness;
+    trace::KeptTrace kept(settings_text(options.project));
+    auto job = load_job(options);
+    if (!job) return job;
+    if (auto traced = kept.find()) {
+        job->graph = std::move(traced->graph);
+        job->runtime_title = std::move(traced->runtime);
+        return job;
+    }
+    if (auto traced = trace_again(*job, observer); !traced) return tl::make_unexpected(traced.error());
+    trace::Traced traced{std::move(job->graph), job->runtime_title};
+    kept.keep(traced, witness);
+    job->graph = std::move(traced.graph);
     return job;
 }
 
@@ -73,6 +115,7 @@ Result<void> trace_again(Job& job, Observer& observer) {
     auto graph = trace::trace(*job.runtime, *assets, *job.host, job.jobs, observer);
     if (!graph) return tl::make_unexpected(graph.error());
     job.graph = std::move(*graph);
+    job.runtime_title = job.runtime->title();
     return {};
 }
 
@@ -84,7 +127,7 @@ Result<fs::path> write_trace(const Job& job) {
     auto staging = StagingFolder::make(folder, "trace.json");
     if (!staging) return tl::make_unexpected(staging.error());
     fs::path made = staging->path() / "trace.json";
-    if (auto written = write_atomically(made, report::trace_json(job.graph, target, job.runtime->title()));
+    if (auto written = write_atomically(made, report::trace_json(job.graph, target, job.runtime_title));
         !written)
         return tl::make_unexpected(written.error());
     if (auto put = place->put(made); !put) return tl::make_unexpected(put.error());

@@ -28,14 +28,18 @@ struct JobOptions {
 struct Job {
     Project project;
     build::Installation installation;
-    std::unique_ptr<trace::Runtime> runtime;
+    std::unique_ptr<trace::Runtime> runtime; ///< null where an earlier trace is still right
     std::optional<native::HostLibraries> host;
     trace::Graph graph;
+    std::string runtime_title;
     unsigned jobs = 1;
 };
 
 /// Loads the project, checks what it names, asks its runtime, traces it.
 Result<Job> trace_project(const JobOptions& options, Observer& observer);
+
+/// The same where only the graph is wanted: that of an earlier trace is as good, as long as nothing changed.
+Result<Job> look_at_project(const JobOptions& options, Observer& observer);
 
 /// Traces a job's project anew, after it was changed.
 Result<void> trace_again(Job& job, Observer& observer);

@@ -24,12 +24,6 @@ void replace_all(std::string& text, std::string_view what, std::string_view with
         text.replace(at, what.size(), with);
 }
 
-std::string real_path(const fs::path& file) {
-    std::error_code failed;
-    fs::path real = fs::canonical(file, failed);
-    return failed ? file.string() : real.string();
-}
-
 const std::vector<std::string>& default_folders(std::uint16_t machine) {
     static const std::vector<std::string> x86_64{
         "/lib/x86_64-linux-gnu", "/usr/lib/x86_64-linux-gnu", "/lib64", "/usr/lib64", "/lib", "/usr/lib"};

@@ -12,9 +12,8 @@ namespace {
 
 void collect(const fs::path& folder, const std::string& inner, std::set<std::string>& open,
              std::vector<std::string>& files) {
-    std::error_code failed;
-    std::string real = fs::canonical(folder, failed).string();
-    if (failed || !open.insert(real).second) return;
+    std::string real = real_path(folder);
+    if (!open.insert(real).second) return;
     for (const FolderEntry& entry : list_folder(folder)) {
         std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
         if (!entry.is_folder)
@@ -56,9 +55,8 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
                             : slash == std::string::npos       ? ""
                                                                : from.substr(0, slash);
         fs::path start = project.folder / fixed;
-        std::error_code ignored;
         std::size_t before = found.size();
-        if (fs::is_regular_file(start, ignored)) {
+        if (is_file(start)) {
             std::string name = start.filename().string();
             bool to_folder =
                 to.empty() ? false : asset.to.ends_with('/') || fs::path(to).extension() != start.extension();
@@ -66,8 +64,7 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
             found.push_back({start, to.empty() ? (outside ? name : from) : to_folder ? to + "/" + name : to});
             continue;
         }
-        if (!fs::is_directory(start, ignored))
-            return nothing_found(asset, fmt::format("there is no {}", start.string()));
+        if (!is_folder(start)) return nothing_found(asset, fmt::format("there is no {}", start.string()));
         std::vector<std::string> files;
         std::set<std::string> open;
         collect(start, "", open, files);

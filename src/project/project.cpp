@@ -57,10 +57,9 @@ Result<void> check_name(const std::string& name) {
 
 /// The project file of a source file: in its folder or in one above it.
 fs::path project_file_above(const fs::path& source) {
-    std::error_code ignored;
     fs::path folder = source.parent_path();
     for (int up = 0; up < 8 && folder.has_relative_path(); ++up, folder = folder.parent_path())
-        if (fs::is_regular_file(folder / project_file_name, ignored)) return folder / project_file_name;
+        if (is_file(folder / project_file_name)) return folder / project_file_name;
     return {};
 }
 
@@ -69,9 +68,9 @@ Result<void> find_entry(const ProjectOptions& options, Project& project) {
     std::error_code ignored;
     fs::path path = fs::absolute(given, ignored).lexically_normal();
     if (!path.has_filename()) path = path.parent_path();
-    if (fs::is_directory(path, ignored)) {
+    if (is_folder(path)) {
         project.folder = path;
-        if (!fs::exists(path / project_file_name, ignored)) return {};
+        if (!is_there(path / project_file_name)) return {};
         project.project_file = path / project_file_name;
         return read_project_file(project.project_file, project);
     }
@@ -115,8 +114,7 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
     std::error_code ignored;
     if (options.icon) project.icon = fs::absolute(*options.icon, ignored).lexically_normal().string();
     if (options.runtime) {
-        bool is_path =
-            options.runtime->find('/') != std::string::npos || fs::exists(*options.runtime, ignored);
+        bool is_path = options.runtime->find('/') != std::string::npos || is_there(*options.runtime);
         project.runtime_home =
             is_path ? fs::absolute(*options.runtime, ignored).lexically_normal().string() : *options.runtime;
     }
@@ -145,7 +143,7 @@ Result<void> check(Project& project) {
                     near.empty() ? fmt::format("targets are {}", fmt::join(known_targets(), ", "))
                                  : fmt::format("did you mean {}?", fmt::join(near, " or ")));
     }
-    if (!project.icon.empty() && !fs::is_regular_file(project.folder / project.icon))
+    if (!project.icon.empty() && !is_file(project.folder / project.icon))
         return fail(ErrorKind::bad_input, "the icon is not there", (project.folder / project.icon).string(),
                     "", "name a picture file");
     return {};

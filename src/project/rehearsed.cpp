@@ -18,8 +18,7 @@ void Rehearsed::merge(const Rehearsed& other) {
 
 Result<Rehearsed> read_rehearsed(const std::filesystem::path& file) {
     Rehearsed facts;
-    std::error_code ignored;
-    if (!fs::exists(file, ignored)) return facts;
+    if (!is_there(file)) return facts;
     auto text = read_text(file);
     if (!text) return tl::make_unexpected(text.error());
     toml::parse_result parsed = toml::parse(*text, file.string());

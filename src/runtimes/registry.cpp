@@ -76,12 +76,11 @@ Result<void> settle_entry(Project& project) {
                    : fail(ErrorKind::bad_input, "the project has no entry point",
                           project.project_file.string(), "app.entry is missing",
                           "add entry = \"...\" to [app]: the source file that is started");
-    std::error_code ignored;
     fs::path file = project.folder / project.entry;
-    if (!fs::exists(file, ignored))
+    if (!is_there(file))
         return fail(ErrorKind::bad_input, "the entry point is not there", file.string(), said_in,
                     entry_hint(project));
-    if (fs::is_directory(file, ignored))
+    if (is_folder(file))
         return fail(ErrorKind::bad_input, "a folder is no entry point", file.string(), said_in,
                     "name the source file that is started");
     return fail(ErrorKind::bad_input, "the entry point is in no language that is known", file.string(),

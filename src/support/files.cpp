@@ -1,5 +1,7 @@
 #include "support/files.h"
 
+#include "support/witness.h"
+
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
@@ -69,6 +71,7 @@ Result<std::string> read_text(const fs::path& file) {
 }
 
 Result<MappedFile> MappedFile::open(const fs::path& file) {
+    Witness::saw(file);
     int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
     if (descriptor < 0) return fail(ErrorKind::bad_input, "can't read the file", file, system_text(errno));
     struct stat status {};
@@ -124,7 +127,33 @@ Result<void> write_new(const fs::path& file, ByteSpan content, unsigned mode) {
     return create_and_write(file, {reinterpret_cast<const char*>(content.data()), content.size()}, mode);
 }
 
+bool is_there(const fs::path& path) {
+    Witness::saw(path);
+    std::error_code ignored;
+    return fs::exists(path, ignored);
+}
+
+bool is_file(const fs::path& path) {
+    Witness::saw(path);
+    std::error_code ignored;
+    return fs::is_regular_file(path, ignored);
+}
+
+bool is_folder(const fs::path& path) {
+    Witness::saw(path);
+    std::error_code ignored;
+    return fs::is_directory(path, ignored);
+}
+
+std::string real_path(const fs::path& path) {
+    Witness::saw(path);
+    std::error_code failed;
+    fs::path real = fs::canonical(path, failed);
+    return failed ? path.string() : real.string();
+}
+
 std::vector<FolderEntry> list_folder(const fs::path& folder) {
+    Witness::saw(folder);
     std::vector<FolderEntry> entries;
     DIR* stream = ::opendir(folder.c_str());
     if (stream == nullptr) return entries;

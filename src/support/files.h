@@ -58,6 +58,14 @@ struct FolderEntry {
     bool is_folder = false;
 };
 
+/// What is at a path, links followed. Like all that reads, these report to the Witness.
+bool is_there(const fs::path& path);
+bool is_file(const fs::path& path);
+bool is_folder(const fs::path& path);
+
+/// The path without links and dots; as it is where there is nothing.
+std::string real_path(const fs::path& path);
+
 /// A folder's entries, sorted by name; empty where it can't be read.
 std::vector<FolderEntry> list_folder(const fs::path& folder);
 

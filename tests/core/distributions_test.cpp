@@ -30,6 +30,17 @@ TEST_CASE("installed distributions with version and entry points") {
     CHECK(found[2].version.empty());
 }
 
+TEST_CASE("what a distribution requires") {
+    test::Folder folder;
+    folder.write("quay-1.dist-info/METADATA", "Name: quay\nRequires-Dist: Tide_Tables (>=2)\nRequires-Dist: "
+                                              "rope; extra == 'all'\n\nRequires-Dist is a field\n");
+    folder.write("pier-1.egg-info/requires.txt", "anchor>=1\n\n[extra]\nbuoy\n");
+    auto found = find_distributions({folder.path()});
+    REQUIRE(found.size() == 2);
+    CHECK(required_distributions(found[0]) == std::set<std::string>{"anchor", "buoy"});
+    CHECK(required_distributions(found[1]) == std::set<std::string>{"tide-tables", "rope"});
+}
+
 TEST_CASE("every key of a package note is read") {
     test::Folder folder;
     Notes notes;
@@ -41,6 +52,9 @@ include = "tkdial.faces.*"
 leave_out = ["unittest"]
 parts = [".apps"]
 on_request = ["wx"]
+one_of = ["face_6", "face_5"]
+as_files = ["tkdial.table"]
+libraries = ["libdial.so.1"]
 calls = ["Face.load"]
 versions = { tkdial = ">=1,<2" }
 when_named = { dial = ["tkdial.hands"] }
@@ -54,6 +68,9 @@ data = [{ from = ["{package}/faces"], holding = "a.png", to = "lib/dial", withou
     const Note& note = notes.find("tkdial.face")->second;
     CHECK(note.include == std::vector<std::string>{"tkdial.faces.*"});
     CHECK(note.on_request == std::vector<std::string>{"wx"});
+    CHECK(note.one_of == std::vector<std::string>{"face_6", "face_5"});
+    CHECK(note.as_files == std::vector<std::string>{"tkdial.table"});
+    CHECK(note.libraries == std::vector<std::string>{"libdial.so.1"});
     CHECK(note.calls == std::vector<std::string>{"Face.load"});
     CHECK(note.versions.at("tkdial") == ">=1,<2");
     CHECK(note.when_named.at("dial").front() == "tkdial.hands");

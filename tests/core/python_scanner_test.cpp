@@ -123,6 +123,42 @@ TEST_CASE("strings that name modules, files, encodings and distributions") {
     CHECK(result.entry_point_groups.at(0).text == "g");
 }
 
+TEST_CASE("names that are joined, relative names, and parts that are loaded when they are used") {
+    CHECK(
+        words(scan_text(
+            "p = 'dns.types'\nimport_module('.'.join([p, a, b]))\nimport_module('.'.join(['a', 'b']))\n")) ==
+        std::vector<std::string>{"dns.types", "a.b"});
+    CHECK(words(scan_text(
+              "__import__('region_%s' % code, globals(), locals(), ['X'], 1)\n__import__('b', level=2)\n",
+              "own.data.mod", "own.data")) == std::vector<std::string>{"own.data.region_+", "own.b"});
+    CHECK(words(scan_text("x = attach(__name__, ['depths'], {'tides': ['high']})\n", "own", "own")) ==
+          std::vector<std::string>{"own:depths", "own:tides", "own:high"});
+    CHECK(scan_text("__all__ = lazy.attach_stub(__name__, __file__)\n").reads_stubs);
+    auto code =
+        scan_text("run('from own.settings import *')\nrun('import own.more')\nprint('import the chart')\n");
+    REQUIRE(code.code_strings.size() == 2);
+    CHECK(code.code_strings[0].text == "own.settings");
+    CHECK(code.code_strings[1].text == "own.more");
+}
+
+TEST_CASE("libraries that are opened by name") {
+    auto opened = [](std::string_view text) {
+        std::vector<std::string> names;
+        for (const StringAt& one : scan_text(text).libraries) names.push_back(one.text);
+        std::ranges::sort(names);
+        names.erase(std::unique(names.begin(), names.end()), names.end());
+        return names;
+    };
+    CHECK(opened("ctypes.CDLL('libtide.so.1')\n") == std::vector<std::string>{"libtide.so.1"});
+    CHECK(opened("names = ['tide-2', 'tide']\nfor n in names:\n    r = ctypes.util.find_library(n)\n") ==
+          std::vector<std::string>{"tide", "tide-2"});
+    CHECK(opened("ffi.dlopen(_find_library('tide'))\n") == std::vector<std::string>{"tide"});
+    CHECK(opened("library(ffi, ('gobject', 'libgobject-2.0.so.0'))\n") ==
+          std::vector<std::string>{"libgobject-2.0.so.0"});
+    CHECK(scan_text("ctypes.CDLL(name + '.so')\n").computed_library == 1);
+    CHECK(scan_text("ctypes.CDLL(None)\nctypes.CDLL(find_library(x))\n").computed_library == 0);
+}
+
 TEST_CASE("bytes that are no Python") {
     CHECK_NOTHROW(scan_text("\x00\xff\xfe'\n\"\"\"unclosed\nimport a"));
     CHECK(words(scan_text("'unclosed\nimport a\n")) == Words{"a"});

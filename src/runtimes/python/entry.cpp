@@ -17,15 +17,7 @@ namespace {
 
 constexpr const char* main_file = "__main__.py";
 
-bool is_package(const fs::path& folder) {
-    std::error_code ignored;
-    return fs::exists(folder / "__init__.py", ignored);
-}
-
-bool is_file(const fs::path& file) {
-    std::error_code ignored;
-    return fs::is_regular_file(file, ignored);
-}
+bool is_package(const fs::path& folder) { return is_there(folder / "__init__.py"); }
 
 bool is_dotted(std::string_view text) {
     bool expects_part = true;

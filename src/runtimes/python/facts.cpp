@@ -3,6 +3,7 @@
 #include "runtimes/python/facts_cache.h"
 #include "support/files.h"
 #include "support/subprocess.h"
+#include "support/witness.h"
 
 #include <cstdlib>
 #include <fmt/format.h>
@@ -13,10 +14,7 @@ namespace omnistasis::python {
 
 namespace {
 
-bool is_program(const fs::path& file) {
-    std::error_code ignored;
-    return fs::is_regular_file(file, ignored) && ::access(file.c_str(), X_OK) == 0;
-}
+bool is_program(const fs::path& file) { return is_file(file) && ::access(file.c_str(), X_OK) == 0; }
 
 /// The interpreter of a virtual environment or installation prefix; empty where there is none.
 std::string interpreter_in(const fs::path& folder) {
@@ -42,11 +40,10 @@ std::string find_on_path(const std::string& name) {
 Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder) {
     if (!home.empty()) {
         fs::path named = fs::path(home).is_absolute() || home.find('/') != std::string::npos ||
-                                 fs::exists(project_folder / home)
+                                 is_there(project_folder / home)
                              ? project_folder / home
                              : fs::path(find_on_path(home));
-        std::error_code ignored;
-        if (fs::is_directory(named, ignored)) {
+        if (is_folder(named)) {
             if (std::string found = interpreter_in(named); !found.empty()) return found;
             bool broken = fs::is_symlink(named / "bin/python3") || fs::is_symlink(named / "bin/python");
             return fail(ErrorKind::missing, "the folder holds no Python interpreter that can be started",
@@ -64,7 +61,7 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
     if (const char* active = std::getenv("VIRTUAL_ENV"))
         if (std::string found = interpreter_in(active); !found.empty()) return found;
     for (const char* name : {".venv", "venv"}) {
-        if (!fs::exists(project_folder / name / "pyvenv.cfg")) continue;
+        if (!is_there(project_folder / name / "pyvenv.cfg")) continue;
         if (std::string found = interpreter_in(project_folder / name); !found.empty()) return found;
         return fail(ErrorKind::missing, "the virtual environment's interpreter can't be started",
                     (project_folder / name).string(), "the file that it leads to is gone",
@@ -103,10 +100,11 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
         }
         std::string prefix = json["prefix"];
         // Behind a wrapper script another interpreter may answer the next time.
-        std::error_code failed;
-        if (fs::canonical(interpreter, failed) == json["program"].get<std::string>())
+        if (real_path(interpreter) == json["program"].get<std::string>())
             cache.keep(output->out, json["search_path"].get<std::vector<std::string>>(),
                        {interpreter, json["program"], prefix + "/pyvenv.cfg"});
+        else
+            Witness::saw_what_cannot_be_checked();
     }
     Facts facts;
     facts.major = json["version"][0];

@@ -2,6 +2,7 @@
 
 #include "support/hash.h"
 #include "support/user_cache.h"
+#include "support/witness.h"
 
 #include <fmt/format.h>
 #include <sys/stat.h>
@@ -13,6 +14,7 @@ namespace {
 /// Changes whenever a file or folder does.
 std::string stamp(const std::string& path) {
     struct stat status {};
+    Witness::saw(path);
     if (::stat(path.c_str(), &status) != 0) return "-";
     return fmt::format("{}.{}.{}.{}", status.st_mtim.tv_sec, status.st_mtim.tv_nsec, status.st_size,
                        status.st_ino);

@@ -42,10 +42,9 @@ bool is_extension_module(const std::string& file, const std::string& name) {
 
 void collect(const std::string& folder, const std::string& inner, std::set<std::string>& visited,
              const Passed& without, std::vector<std::string>& files) {
-    std::error_code failed;
-    std::string real = fs::canonical(folder, failed).string();
+    std::string real = real_path(folder);
     // A link that leads back up would go round for ever.
-    if (failed || !visited.insert(real).second) return;
+    if (!visited.insert(real).second) return;
     auto entries = list_folder(folder);
     // Source in a folder that is no package is there to be read: templates, scripts to hand on.
     bool is_package =
@@ -59,7 +58,7 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
         if (entry.is_folder) {
             bool passed = std::ranges::find(unread_folders, entry.name) != unread_folders.end() ||
                           entry.name.ends_with(".dist-info") || entry.name.ends_with(".egg-info") ||
-                          fs::exists(folder + "/" + entry.name + "/pyvenv.cfg");
+                          is_there(folder + "/" + entry.name + "/pyvenv.cfg");
             if (!passed) collect(folder + "/" + entry.name, path, visited, without, files);
             continue;
         }
@@ -123,16 +122,14 @@ std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& 
             // Most strings are no paths: the folder's list settles that without asking the disk.
             if (!first.empty() && !finder.has_entry(folder, first)) continue;
             std::string file = folder + "/" + name;
-            std::error_code ignored;
-            fs::file_status status = fs::status(file, ignored);
-            if (fs::is_regular_file(status)) {
+            if (is_file(file)) {
                 bool code = name.ends_with(".py") || file == source_file;
                 if (!code) found.emplace_back(unit_of(file, root, places), string.line);
                 break;
             }
-            if (fs::is_directory(status)) {
+            if (is_folder(file)) {
                 // A package's folder is carried by its imports; one with the build's own output not at all.
-                bool package = fs::exists(file + "/__init__.py") || fs::exists(file + "/pyvenv.cfg");
+                bool package = is_there(file + "/__init__.py") || is_there(file + "/pyvenv.cfg");
                 if (!package && file != top && name != "out" && name != "build" && name != "dist")
                     for (trace::Unit& unit : data_units(file, root, places))
                         found.emplace_back(std::move(unit), string.line);

@@ -42,7 +42,7 @@ void PythonRuntime::want_metadata(const Distribution& distribution, const Reason
     std::string base = places_.site_packages() + "/" + folder.filename().string();
     if (distribution.is_file) return add(folder, base);
     for (const char* name : {"METADATA", "PKG-INFO", "entry_points.txt", "top_level.txt"})
-        if (fs::exists(folder / name)) add(folder / name, base + "/" + name);
+        if (is_there(folder / name)) add(folder / name, base + "/" + name);
 }
 
 void PythonRuntime::answer_entry_point(const Request& request, const Reason& reason, Expansion& out) {
@@ -170,15 +170,14 @@ void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result
             path.find(top_of(unit.name)) == std::string::npos)
             continue;
         if (in_share && std::ranges::find(shared, inner.begin()->string()) != shared.end()) continue;
-        std::error_code ignored;
         std::string place = "share/" + (in_share ? inner.string() : path.substr(1));
         Reason reason{"reads", unit.file, string.line, false};
         auto need = [&](const std::string& file, const std::string& to) {
             out.needs.push_back({file_unit(UnitKind::data, file, to), reason});
         };
-        if (fs::is_regular_file(path, ignored)) {
+        if (is_file(path)) {
             need(path, place);
-        } else if (in_share && fs::is_directory(path, ignored)) {
+        } else if (in_share && is_folder(path)) {
             for (const std::string& file : readable_files(path, true, {"posix/**", "right/**"}))
                 need(path + "/" + file, place + "/" + file);
         } else {
@@ -227,8 +226,7 @@ bool PythonRuntime::want_library(const std::string& name, const Reason& reason, 
     else if (name.ends_with(".so") && libraries.find(name).empty())
         full = libraries.full_name(name.substr(3, name.size() - 6));
     const std::vector<std::string>& found = libraries.find(full);
-    std::error_code failed;
-    std::string real = found.empty() ? std::string() : fs::canonical(found.front(), failed).string();
+    std::string real = found.empty() ? std::string() : real_path(found.front());
     if (!real.empty()) out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + full), reason});
     return !real.empty();
 }
@@ -238,9 +236,8 @@ void PythonRuntime::want_opened_libraries(const Unit& unit, const ScanResult& sc
     for (const StringAt& library : scan.libraries) {
         // Packages try one name after the other.
         Reason reason{"opens the library", unit.file, library.line, true};
-        std::error_code ignored;
-        bool beside = fs::exists(fs::path(unit.file).parent_path() / library.text, ignored) ||
-                      fs::exists(project_.folder / library.text, ignored);
+        bool beside = is_there(fs::path(unit.file).parent_path() / library.text) ||
+                      is_there(project_.folder / library.text);
         if (beside || want_library(library.text, reason, out) || !unit.own) continue;
         out.loose_ends.push_back({"missing-library", fmt::format("{} is not found", library.text), unit.file,
                                   library.line, "the call that opens it fails, as it does from source",
@@ -321,15 +318,15 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                       {"{notes}", notes_folder_.string()}})
                     if (std::size_t at = candidate.find(word); at != std::string::npos)
                         candidate.replace(at, word.size(), value);
-                if (fs::is_regular_file(candidate)) {
+                if (is_file(candidate)) {
                     auto content = MappedFile::open(candidate);
                     bool native = content && native::looks_like_elf(content->bytes());
                     out.needs.push_back(
                         {file_unit(native ? UnitKind::native : UnitKind::data, candidate, data.to), reason});
                     break;
                 }
-                if (!fs::is_directory(candidate) ||
-                    (!data.holding.empty() && !fs::exists(fs::path(candidate) / data.holding)))
+                if (!is_folder(candidate) ||
+                    (!data.holding.empty() && !is_there(fs::path(candidate) / data.holding)))
                     continue;
                 for (const std::string& file : readable_files(candidate, true, data.without)) {
                     std::string place = data.to + "/" + file;

@@ -23,8 +23,7 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
         }
         for (const std::string& folder : folders) {
             std::string path = folder + "/" + file.path;
-            std::error_code ignored;
-            if (!fs::is_regular_file(path, ignored)) continue;
+            if (!is_file(path)) continue;
             UnitKind kind =
                 is_library_name(fs::path(path).filename().string()) ? UnitKind::native : UnitKind::data;
             Unit unit = file_unit(kind, path, places_.of(path, root));

@@ -6,13 +6,13 @@
 #include "runtimes/python/version_condition.h"
 #include "runtimes/python/zipped_packages.h"
 #include "support/near_match.h"
+#include "support/own_program.h"
 #include "support/pattern.h"
 
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <sys/stat.h>
 #include <unordered_map>
 
 namespace omnistasis::python {
@@ -52,10 +52,9 @@ std::vector<std::string> PythonRuntime::search_path() const {
     facts.file = entry_.file;
     for (const StringAt& entry : scan(source->text(), "__main__", "", facts).search_path) {
         bool in_front = entry.text.starts_with('<');
-        std::error_code failed;
         std::string folder = fs::path(entry.text.substr(in_front ? 1 : 0)).lexically_normal().string();
         while (folder.size() > 1 && folder.ends_with('/')) folder.pop_back();
-        if (fs::is_directory(folder, failed) && std::ranges::find(path, folder) == path.end())
+        if (is_folder(folder) && std::ranges::find(path, folder) == path.end())
             path.insert(in_front ? path.begin() : path.end(), folder);
     }
     return path;
@@ -64,9 +63,7 @@ std::vector<std::string> PythonRuntime::search_path() const {
 /// All that scans depend on but the files: our own program, the version, the names that notes watch for.
 std::string PythonRuntime::scan_settings() const {
     std::string settings = fmt::format("{}.{} {}", facts_.major, facts_.minor, facts_.platform);
-    struct stat self {};
-    if (::stat("/proc/self/exe", &self) == 0)
-        settings += fmt::format(" {}.{}.{}", self.st_mtim.tv_sec, self.st_mtim.tv_nsec, self.st_size);
+    settings += " " + own_program_stamp();
     for (const auto& [module, note] : notes_)
         for (const auto& [name, needed] : note.when_named) settings += " " + name;
     return settings;
@@ -375,10 +372,8 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
 void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
     if (!unit.own || unit.name.find('.') != std::string::npos || unit.name == "__main__") return;
     for (const std::string& library : {facts_.standard_library, facts_.platform_library}) {
-        std::error_code ignored;
         fs::path base = fs::path(library) / unit.name;
-        if (!fs::exists(base.string() + ".py", ignored) && !fs::exists(base / "__init__.py", ignored))
-            continue;
+        if (!is_there(base.string() + ".py") && !is_there(base / "__init__.py")) continue;
         out.loose_ends.push_back(
             {"shadows-standard",
              fmt::format("this file takes the place of the standard module {}", unit.name), unit.file, 0,
@@ -404,8 +399,7 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
                                   "set sources = true under [runtime] in omnistasis.toml if it is needed"});
     if (project_.starts_in_own_folder() || scan.changes_folder) return;
     for (const StringAt& path : scan.opened_paths) {
-        std::error_code ignored;
-        if (path.text == "." || !fs::exists(project_.folder / path.text, ignored)) continue;
+        if (path.text == "." || !is_there(project_.folder / path.text)) continue;
         out.loose_ends.push_back(
             {"relative-path",
              fmt::format("{} is opened relative to the folder that the caller is in", path.text), unit.file,

@@ -1,6 +1,8 @@
 #include "runtimes/python/scan_cache.h"
 
 #include "support/hash.h"
+#include "support/stored_form.h"
+#include "support/witness.h"
 
 #include <cstring>
 #include <ctime>
@@ -10,72 +12,6 @@
 namespace omnistasis::python {
 
 namespace {
-
-class Writer {
-  public:
-    void value(const std::string& text) {
-        number(text.size());
-        bytes += text;
-    }
-    void value(std::uint32_t number_value) { number(number_value); }
-    void value(bool flag) { bytes += static_cast<char>(flag); }
-    template <typename T>
-    requires std::is_enum_v<T>
-    void value(T word) { bytes += static_cast<char>(word); }
-    std::size_t count(std::size_t size) {
-        number(size);
-        return size;
-    }
-    std::string bytes;
-
-  private:
-    void number(std::uint64_t value) {
-        for (; value >= 0x80; value >>= 7) bytes += static_cast<char>(value | 0x80);
-        bytes += static_cast<char>(value);
-    }
-};
-
-class Reader {
-  public:
-    explicit Reader(std::string_view bytes) : rest_(bytes) {}
-
-    void value(std::string& text) {
-        std::uint64_t size = number();
-        if (size > rest_.size()) fail();
-        text.assign(rest_.substr(0, size));
-        rest_.remove_prefix(std::min<std::size_t>(size, rest_.size()));
-    }
-    void value(std::uint32_t& into) { into = static_cast<std::uint32_t>(number()); }
-    void value(bool& flag) { flag = number() != 0; }
-    template <typename T>
-    requires std::is_enum_v<T>
-    void value(T& word) { word = static_cast<T>(number()); }
-    std::size_t count(std::size_t) {
-        std::uint64_t size = number();
-        if (size > rest_.size()) fail(); // each item has at least one byte
-        return right_ ? static_cast<std::size_t>(size) : 0;
-    }
-    bool complete() const { return right_ && rest_.empty(); }
-
-  private:
-    void fail() {
-        right_ = false;
-        rest_ = {};
-    }
-    std::uint64_t number() {
-        std::uint64_t value = 0;
-        for (unsigned shift = 0; shift < 64 && !rest_.empty(); shift += 7) {
-            auto byte = static_cast<unsigned char>(rest_.front());
-            rest_.remove_prefix(1);
-            value |= static_cast<std::uint64_t>(byte & 0x7f) << shift;
-            if ((byte & 0x80) == 0) return value;
-        }
-        fail();
-        return 0;
-    }
-    std::string_view rest_;
-    bool right_ = true;
-};
 
 template <typename Archive, typename Strings> void visit_strings(Archive& archive, Strings& strings) {
     std::size_t count = archive.count(strings.size());
@@ -125,13 +61,13 @@ std::int64_t nanoseconds(const timespec& time) { return time.tv_sec * 1'000'000'
 } // namespace
 
 std::string stored_form(const ScanResult& result) {
-    Writer writer;
+    FormWriter writer;
     visit(writer, result);
     return std::move(writer.bytes);
 }
 
 std::optional<ScanResult> from_stored_form(std::string_view bytes) {
-    Reader reader(bytes);
+    FormReader reader(bytes);
     ScanResult result;
     visit(reader, result);
     if (!reader.complete()) return std::nullopt;
@@ -144,6 +80,7 @@ ScanCache::ScanCache(std::string settings)
 std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const std::string& own_name,
                                                const std::string& package, const ScanFacts& facts) {
     struct stat status {};
+    Witness::saw(file);
     if (::stat(file.c_str(), &status) != 0) return std::nullopt;
     std::string subject = settings_;
     subject += file;

@@ -16,10 +16,9 @@ namespace {
 
 /// The archive that a search path entry is, or is inside of; empty where it is none.
 fs::path archive_of(const fs::path& entry) {
-    std::error_code ignored;
     fs::path file = entry;
-    while (!fs::exists(file, ignored) && file.has_relative_path()) file = file.parent_path();
-    if (!fs::is_regular_file(file, ignored)) return {};
+    while (!is_there(file) && file.has_relative_path()) file = file.parent_path();
+    if (!is_file(file)) return {};
     auto content = MappedFile::open(file);
     return content && content->text().starts_with("PK") ? file : fs::path();
 }
@@ -77,14 +76,14 @@ Result<void> unpack_zipped_packages(std::vector<std::string>& search_path) {
                                         status.st_mtim.tv_nsec, status.st_size);
         fs::path folder = cache / hex(sha256(state)).substr(0, 32);
         std::error_code failed;
-        if (!fs::exists(folder, failed)) {
+        if (!is_there(folder)) {
             auto staging = StagingFolder::make(cache, "unzipped");
             if (!staging) return tl::make_unexpected(staging.error());
             if (auto done = unpack(file, staging->path() / "content"); !done) return done;
             fs::create_directories(staging->path() / "content", failed);
             fs::rename(staging->path() / "content", folder, failed);
             // Another process may have put the same there meanwhile.
-            if (failed && !fs::exists(folder))
+            if (failed && !is_there(folder))
                 return fail(ErrorKind::missing, "can't unpack a zipped package", folder.string(),
                             failed.message());
         }

@@ -1,0 +1,10 @@
+#pragma once
+
+#include <string>
+
+namespace omnistasis {
+
+/// A text that is another one for every build of this program; what caches keep depends on it.
+std::string own_program_stamp();
+
+} // namespace omnistasis

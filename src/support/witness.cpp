@@ -1,0 +1,106 @@
+#include "support/witness.h"
+
+#include "support/stored_form.h"
+#include "support/user_cache.h"
+
+#include <algorithm>
+#include <atomic>
+#include <ctime>
+#include <mutex>
+#include <sys/stat.h>
+#include <unordered_set>
+#include <vector>
+
+namespace omnistasis {
+
+namespace {
+
+/// Times of files step this far at most.
+constexpr std::int64_t clock_grain = 20'000'000; // nanoseconds
+
+std::atomic<bool> noting = false;
+std::mutex seen_mutex;
+std::unordered_set<std::string> seen;
+std::string cache_folder;
+bool checkable = true;
+std::int64_t started = 0;
+
+std::int64_t nanoseconds(const timespec& time) { return time.tv_sec * 1'000'000'000 + time.tv_nsec; }
+
+/// One thing that was looked at. All zero: it was not there.
+struct Sight {
+    std::string path;
+    std::uint64_t changed = 0; ///< modification time, nanoseconds
+    std::uint64_t size = 0;
+    std::uint64_t number = 0; ///< of the inode
+    bool operator==(const Sight&) const = default;
+};
+
+Sight look_at(const std::string& path, std::int64_t* latest = nullptr) {
+    struct stat status {};
+    if (::stat(path.c_str(), &status) != 0) return {path, 0, 0, 0};
+    if (latest != nullptr)
+        *latest = std::max({*latest, nanoseconds(status.st_mtim), nanoseconds(status.st_ctim)});
+    return {path, static_cast<std::uint64_t>(nanoseconds(status.st_mtim)),
+            S_ISDIR(status.st_mode) ? 0 : static_cast<std::uint64_t>(status.st_size), status.st_ino};
+}
+
+template <typename Archive, typename Sights> void visit(Archive& archive, Sights& sights) {
+    visit_list(archive, sights, [](auto& into, auto& sight) {
+        into.value(sight.path);
+        into.value(sight.changed);
+        into.value(sight.size);
+        into.value(sight.number);
+    });
+}
+
+} // namespace
+
+Witness::Witness() {
+    std::lock_guard lock(seen_mutex);
+    seen.clear();
+    checkable = true;
+    cache_folder = user_cache_folder("").string();
+    timespec now{};
+    ::clock_gettime(CLOCK_REALTIME, &now);
+    started = nanoseconds(now);
+    noting = true;
+}
+
+Witness::~Witness() { noting = false; }
+
+void Witness::saw(const std::filesystem::path& path) {
+    if (!noting) return;
+    const std::string& text = path.native();
+    std::lock_guard lock(seen_mutex);
+    bool own = (!cache_folder.empty() && text.starts_with(cache_folder)) || text.starts_with("/proc/");
+    if (!own) seen.insert(text);
+}
+
+void Witness::saw_what_cannot_be_checked() {
+    std::lock_guard lock(seen_mutex);
+    checkable = false;
+}
+
+std::optional<std::string> Witness::testimony() const {
+    std::lock_guard lock(seen_mutex);
+    if (!checkable) return std::nullopt;
+    std::vector<Sight> sights;
+    std::int64_t latest = 0;
+    for (const std::string& path : seen) sights.push_back(look_at(path, &latest));
+    if (latest >= started - clock_grain) return std::nullopt;
+    std::ranges::sort(sights, {}, &Sight::path);
+    FormWriter writer;
+    visit(writer, sights);
+    return std::move(writer.bytes);
+}
+
+bool Witness::still_true(std::string_view testimony) {
+    FormReader reader(testimony);
+    std::vector<Sight> sights;
+    visit(reader, sights);
+    return reader.complete() &&
+           std::ranges::all_of(sights, [](const Sight& sight) { return look_at(sight.path) == sight; });
+}
+
+} // namespace omnistasis

@@ -1,0 +1,35 @@
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace omnistasis {
+
+/// Notes what a piece of work looks at on disk: files that it reads, folders that it lists, names that it
+/// looks for and does not find. Later that tells, by one look at each, whether the work would come out the
+/// same. The functions of support/files.h report to it by themselves. There is one witness at a time in a
+/// process; what the user's cache folder holds is not noted.
+class Witness {
+  public:
+    Witness();
+    ~Witness();
+    Witness(const Witness&) = delete;
+    Witness& operator=(const Witness&) = delete;
+
+    /// Notes that the work depends on what is at `path`, or on nothing being there. Safe on many threads.
+    static void saw(const std::filesystem::path& path);
+
+    /// Notes that the work depends on something else, which can't be looked at again: there is no testimony.
+    static void saw_what_cannot_be_checked();
+
+    /// What was seen, to be kept; nothing where something changed while the work was done, or so shortly
+    /// before that a further change might not show.
+    std::optional<std::string> testimony() const;
+
+    /// Whether all that a testimony says is so still. A damaged one is not.
+    static bool still_true(std::string_view testimony);
+};
+
+} // namespace omnistasis

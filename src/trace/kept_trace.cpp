@@ -1,0 +1,118 @@
+#include "trace/kept_trace.h"
+
+#include "support/hash.h"
+#include "support/own_program.h"
+#include "support/stored_form.h"
+
+#include <algorithm>
+#include <array>
+#include <unistd.h>
+#include <vector>
+
+namespace omnistasis::trace {
+
+namespace {
+
+/// Variables that say where a command was typed, and change all the time.
+constexpr std::array<std::string_view, 7> of_the_terminal{"_",       "SHLVL", "OLDPWD",        "WINDOWID",
+                                                          "COLUMNS", "LINES", "SSH_CONNECTION"};
+
+/// Every field of a result, in one order for writing and reading.
+template <typename Archive, typename Result> void visit(Archive& archive, Result& traced) {
+    archive.value(traced.runtime);
+    auto& graph = traced.graph;
+    visit_list(archive, graph.units, [](auto& into, auto& unit) {
+        into.value(unit.kind);
+        into.value(unit.name);
+        into.value(unit.file);
+        into.value(unit.place);
+        into.value(unit.own);
+        into.value(unit.of_runtime);
+    });
+    visit_list(archive, graph.edges, [](auto& into, auto& edge) {
+        into.value(edge.from);
+        into.value(edge.to);
+        into.value(edge.reason.verb);
+        into.value(edge.reason.file);
+        into.value(edge.reason.line);
+        into.value(edge.reason.optional);
+    });
+    visit_list(archive, graph.roots, [](auto& into, auto& root) { into.value(root); });
+    visit_list(archive, graph.loose_ends, [](auto& into, auto& end) {
+        for (auto* text : {&end.kind, &end.what, &end.file, &end.effect, &end.advice}) into.value(*text);
+        into.value(end.line);
+        into.value(end.minor);
+    });
+    visit_list(archive, graph.absent, [](auto& into, auto& absent) {
+        into.value(absent.name);
+        into.value(absent.file);
+        into.value(absent.line);
+        into.value(absent.of_runtime);
+    });
+    visit_list(archive, graph.left_out, [](auto& into, auto& one) {
+        into.value(one.name);
+        into.value(one.file);
+        into.value(one.line);
+    });
+}
+
+bool is_sound(const Graph& graph) {
+    auto is_unit = [&](UnitId id) { return id < graph.units.size(); };
+    return std::ranges::all_of(graph.edges,
+                               [&](const Edge& e) { return is_unit(e.from) && is_unit(e.to); }) &&
+           std::ranges::all_of(graph.roots, is_unit);
+}
+
+} // namespace
+
+std::string stored_form(const Traced& traced) {
+    FormWriter writer;
+    visit(writer, traced);
+    return std::move(writer.bytes);
+}
+
+std::optional<Traced> traced_from_stored_form(std::string_view bytes) {
+    FormReader reader(bytes);
+    Traced traced;
+    visit(reader, traced);
+    if (!reader.complete() || !is_sound(traced.graph)) return std::nullopt;
+    return traced;
+}
+
+KeptTrace::KeptTrace(const std::string& options) : store_(Store::open_users()) {
+    std::string subject = "trace " + own_program_stamp() + '\0' + options + '\0';
+    std::error_code ignored;
+    subject += fs::current_path(ignored).string();
+    std::vector<std::string> variables;
+    for (char** variable = ::environ; *variable != nullptr; ++variable) {
+        std::string_view text = *variable;
+        if (std::ranges::find(of_the_terminal, text.substr(0, text.find('='))) == of_the_terminal.end())
+            variables.emplace_back(text);
+    }
+    std::ranges::sort(variables);
+    for (const std::string& variable : variables) subject += '\0' + variable;
+    Sha256 digest = sha256(subject);
+    key_.assign(reinterpret_cast<const char*>(digest.data()), 16);
+}
+
+std::optional<Traced> KeptTrace::find() {
+    auto kept = store_->find(key_);
+    if (!kept) return std::nullopt;
+    FormReader reader(*kept);
+    std::string testimony, form;
+    reader.value(testimony);
+    reader.value(form);
+    if (!reader.complete() || !Witness::still_true(testimony)) return std::nullopt;
+    return traced_from_stored_form(form);
+}
+
+void KeptTrace::keep(const Traced& traced, const Witness& witness) {
+    auto testimony = witness.testimony();
+    if (!testimony) return;
+    FormWriter writer;
+    writer.value(*testimony);
+    writer.value(stored_form(traced));
+    store_->keep(key_, std::move(writer.bytes));
+}
+
+} // namespace omnistasis::trace
