@@ -1,4 +1,5 @@
 #include "cli/job.h"
+#include "cli/proving.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -15,6 +16,7 @@ namespace {
 struct BuildOptions : JobOptions {
     bool save = false;
     bool strict = false;
+    bool prove = false;
 };
 
 /// The largest parts: what each weighs with all that only it needs, and the option that leaves it out.
@@ -120,7 +122,8 @@ Result<void> run_build(const BuildOptions& options) {
     else
         print_summary(*job, *result, options);
     print_loose_ends(job->graph.loose_ends, options.verbose);
-    return {};
+    if (!options.prove) return {};
+    return prove_job(*job, result->output_folder.empty() ? result->output : result->output_folder, options);
 }
 
 } // namespace
@@ -153,6 +156,7 @@ void add_build_command(CLI::App& program, int& exit_code) {
     command->add_flag("--save", options->save,
                       "write what was said here into omnistasis.toml, for builds without options");
     command->add_flag("--strict", options->strict, "build nothing while there are loose ends");
+    command->add_flag("--prove", options->prove, "run it in isolation then, as `omnistasis prove` does");
     command->footer(
         "Examples:\n"
         "  omnistasis build tides.py\n"

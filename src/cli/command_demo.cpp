@@ -1,6 +1,6 @@
 #include "cli/job.h"
 #include "support/files.h"
-#include "watch/empty_root.h"
+#include "watch/isolation.h"
 
 #include <fmt/format.h>
 #include <memory>
@@ -56,7 +56,7 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
                result->libraries, result->data_files);
     fs::path output = result->output_folder.empty() ? result->output : result->output_folder;
     std::vector<std::string> arguments{"today", "--station", "halcyon", "--date", "2031-05-04"};
-    auto run = watch::run_in_empty_root(output, job->project.name, arguments, *job->host);
+    auto run = watch::run_isolated(output, job->project.name, arguments, *job->host);
     if (!run) return tl::make_unexpected(run.error());
     fmt::print("  ran    {} today --station halcyon --date 2031-05-04\n         in a root that holds nothing "
                "but the C library: exit code {}\n{}{}",

@@ -84,7 +84,7 @@ Result<void> run_trace(const JobOptions& options) {
     auto file = write_trace(*job);
     if (!file) return tl::make_unexpected(file.error());
     if (options.json)
-        fmt::print("{}", report::trace_json(job->graph, job->project.targets.front(), job->runtime_title));
+        fmt::print("{}", report::trace_json(job->graph, trace_subject(*job)));
     else if (options.quiet)
         fmt::print("{}\n", shown_path(file->string()));
     else {

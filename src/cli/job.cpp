@@ -54,6 +54,10 @@ Result<Job> load_job(const JobOptions& options) {
     auto project = load_project(options.project, settle_entry);
     if (!project) return tl::make_unexpected(project.error());
     job.project = std::move(*project);
+    job.entry =
+        fs::absolute(options.project.entry.empty() ? "." : options.project.entry).lexically_normal().string();
+    // A name that is no path: a module or function of the project in this folder.
+    if (!options.project.entry.empty() && !is_there(job.entry)) job.entry = options.project.entry;
     auto host = native::HostLibraries::read(job.installation.data / "notes", job.project.targets.front());
     if (!host) return tl::make_unexpected(host.error());
     job.host = std::move(*host);
@@ -119,19 +123,25 @@ Result<void> trace_again(Job& job, Observer& observer) {
     return {};
 }
 
-Result<fs::path> write_trace(const Job& job) {
-    const std::string& target = job.project.targets.front();
-    fs::path folder = job.project.output_folder(target);
-    auto place = build::OutputPlace::prepare(folder, "trace.json");
+Result<fs::path> write_beside_output(const fs::path& folder, const std::string& name,
+                                     const std::string& text) {
+    auto place = build::OutputPlace::prepare(folder, name);
     if (!place) return tl::make_unexpected(place.error());
-    auto staging = StagingFolder::make(folder, "trace.json");
+    auto staging = StagingFolder::make(folder, name);
     if (!staging) return tl::make_unexpected(staging.error());
-    fs::path made = staging->path() / "trace.json";
-    if (auto written = write_atomically(made, report::trace_json(job.graph, target, job.runtime_title));
-        !written)
-        return tl::make_unexpected(written.error());
+    fs::path made = staging->path() / name;
+    if (auto written = write_atomically(made, text); !written) return tl::make_unexpected(written.error());
     if (auto put = place->put(made); !put) return tl::make_unexpected(put.error());
     return place->output();
+}
+
+report::TraceSubject trace_subject(const Job& job) {
+    return {job.project.targets.front(), job.runtime_title, job.entry, job.project.runtime_home};
+}
+
+Result<fs::path> write_trace(const Job& job) {
+    fs::path folder = job.project.output_folder(job.project.targets.front());
+    return write_beside_output(folder, "trace.json", report::trace_json(job.graph, trace_subject(job)));
 }
 
 } // namespace omnistasis::cli

@@ -4,6 +4,7 @@
 #include "cli/terminal.h"
 #include "native/host_libraries.h"
 #include "project/project.h"
+#include "report/trace_json.h"
 #include "trace/graph.h"
 
 #include <CLI/CLI.hpp>
@@ -33,6 +34,7 @@ struct Job {
     trace::Graph graph;
     std::string runtime_title;
     unsigned jobs = 1;
+    std::string entry; ///< what was named to load the project, absolute
 };
 
 /// Loads the project, checks what it names, asks its runtime, traces it.
@@ -44,8 +46,15 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer);
 /// Traces a job's project anew, after it was changed.
 Result<void> trace_again(Job& job, Observer& observer);
 
+/// Writes a file that tells about an output into the folder of outputs; returns its path.
+Result<std::filesystem::path> write_beside_output(const std::filesystem::path& folder,
+                                                  const std::string& name, const std::string& text);
+
 /// Writes trace.json into the job's output folder; returns its path.
 Result<std::filesystem::path> write_trace(const Job& job);
+
+/// What trace.json says besides the graph.
+report::TraceSubject trace_subject(const Job& job);
 
 /// Adds a command to the program; `result` takes its exit code when it was called.
 void add_build_command(CLI::App& program, int& result);
@@ -53,6 +62,7 @@ void add_trace_command(CLI::App& program, int& result);
 void add_why_command(CLI::App& program, int& result);
 /// `arguments` are those behind `--`.
 void add_rehearse_command(CLI::App& program, const std::vector<std::string>& arguments, int& result);
+void add_prove_command(CLI::App& program, const std::vector<std::string>& arguments, int& exit_code);
 void add_notes_command(CLI::App& program, int& result);
 void add_demo_command(CLI::App& program, int& result);
 

@@ -66,6 +66,7 @@ int run(int count, char** words) {
     cli::add_trace_command(program, exit_code);
     cli::add_why_command(program, exit_code);
     cli::add_rehearse_command(program, behind, exit_code);
+    cli::add_prove_command(program, behind, exit_code);
     cli::add_notes_command(program, exit_code);
     cli::add_demo_command(program, exit_code);
     try {

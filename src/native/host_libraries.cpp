@@ -25,10 +25,26 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
     std::vector<std::string> opened;
     if (const toml::array* list = parsed.table()["opened"].as_array())
         for (const toml::node& node : *list)
-            if (const toml::table* one = node.as_table()) opened.push_back((*one)["library"].value_or(std::string()));
+            if (const toml::table* one = node.as_table())
+                opened.push_back((*one)["library"].value_or(std::string()));
+    std::vector<Entry> files;
+    if (const toml::array* groups = parsed.table()["files"].as_array())
+        for (const toml::node& node : *groups) {
+            const toml::table& group = *node.as_table();
+            if (const toml::array* paths = group["paths"].as_array())
+                for (const toml::node& path : *paths)
+                    files.push_back({path.value_or(std::string()), group["reason"].value_or(std::string())});
+        }
     HostLibraries host(std::move(entries));
+    host.set_files(std::move(files));
     host.set_opened(std::move(opened));
     return host;
+}
+
+const HostLibraries::Entry* HostLibraries::find_file(const std::string& path) const {
+    for (const Entry& entry : files_)
+        if (fits_pattern(path, entry.pattern)) return &entry;
+    return nullptr;
 }
 
 const HostLibraries::Entry* HostLibraries::find(const std::string& name) const {

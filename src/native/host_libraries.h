@@ -25,11 +25,18 @@ class HostLibraries {
     const std::vector<std::string>& opened() const { return opened_; }
     void set_opened(std::vector<std::string> names) { opened_ = std::move(names); }
 
+    /// Files besides libraries that every system of the target has its own of, or can do without: absolute
+    /// paths,
+    /// `**` for any text.
+    void set_files(std::vector<Entry> files) { files_ = std::move(files); }
+    const Entry* find_file(const std::string& path) const;
+
     /// The entry that says that `name` belongs to the target; null where it is shipped.
     const Entry* find(const std::string& name) const;
 
   private:
     std::vector<Entry> entries_;
+    std::vector<Entry> files_;
     std::vector<std::string> opened_;
 };
 

@@ -47,9 +47,11 @@ class ListWriter {
 
 // Written piece by piece: a tree of values for a graph of ten thousand edges takes longer to make than the
 // graph.
-std::string trace_json(const trace::Graph& graph, const std::string& target, const std::string& runtime) {
-    std::string out =
-        fmt::format("{{\n\"format\": 1,\n\"target\": {},\n\"runtime\": {}", quoted(target), quoted(runtime));
+std::string trace_json(const trace::Graph& graph, const TraceSubject& subject) {
+    std::string out = fmt::format("{{\n\"format\": 1,\n\"target\": {},\n\"runtime\": {},\n\"project\": "
+                                  "{{\"entry\": {}, \"runtime\": {}}}",
+                                  quoted(subject.target), quoted(subject.runtime), quoted(subject.entry),
+                                  quoted(subject.runtime_home));
     {
         ListWriter units(out, "units");
         for (const trace::Unit& unit : graph.units) {

@@ -6,7 +6,15 @@
 
 namespace omnistasis::report {
 
+/// What a graph is of.
+struct TraceSubject {
+    std::string target;
+    std::string runtime;      ///< its title
+    std::string entry;        ///< what was named to load the project: a file, a folder, a module
+    std::string runtime_home; ///< the interpreter that the project names; empty where it was looked for
+};
+
 /// A graph as the text of trace.json (docs/trace-json.md).
-std::string trace_json(const trace::Graph& graph, const std::string& target, const std::string& runtime);
+std::string trace_json(const trace::Graph& graph, const TraceSubject& subject);
 
 } // namespace omnistasis::report

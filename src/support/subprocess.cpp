@@ -5,11 +5,13 @@
 #include <array>
 #include <atomic>
 #include <cerrno>
+#include <chrono>
 #include <csignal>
 #include <fcntl.h>
 #include <fstream>
 #include <poll.h>
 #include <spawn.h>
+#include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -39,13 +41,28 @@ struct Pipe {
 };
 
 /// Feeds and drains all three streams together, so that neither side ever waits for the other.
-void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, ProgramOutput& result) {
+void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, pid_t program,
+                      const RunLimits& limits, ProgramOutput& result) {
+    auto start = std::chrono::steady_clock::now();
+    bool watches = limits.seconds > 0 || limits.enough;
+    bool asked_to_end = false;
     ::fcntl(in.write, F_SETFL, O_NONBLOCK);
     if (input.empty()) Pipe::close_end(in.write);
     std::array<char, 65536> buffer;
     while (in.write >= 0 || out.read >= 0 || err.read >= 0) {
         std::array<pollfd, 3> waits{{{in.write, POLLOUT, 0}, {out.read, POLLIN, 0}, {err.read, POLLIN, 0}}};
-        if (::poll(waits.data(), waits.size(), -1) < 0) {
+        if (watches) {
+            std::chrono::duration<double> passed = std::chrono::steady_clock::now() - start;
+            if (limits.seconds > 0 && passed.count() > limits.seconds && !result.timed_out) {
+                result.timed_out = true;
+                ::kill(program, SIGKILL);
+            }
+            if (!asked_to_end && limits.enough && limits.enough()) {
+                asked_to_end = true;
+                ::kill(program, SIGKILL);
+            }
+        }
+        if (::poll(waits.data(), waits.size(), watches ? 50 : -1) < 0) {
             if (errno == EINTR) continue;
             return;
         }
@@ -58,8 +75,11 @@ void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, Pr
              {std::tuple(1, &out, &result.out), std::tuple(2, &err, &result.err)}) {
             if (waits[static_cast<std::size_t>(index)].revents == 0) continue;
             ssize_t count = ::read(pipe->read, buffer.data(), buffer.size());
-            if (count > 0)
+            bool kept = limits.most_output == 0 || text->size() < limits.most_output;
+            if (count > 0 && kept)
                 text->append(buffer.data(), static_cast<std::size_t>(count));
+            else if (count > 0)
+                continue;
             else if (count == 0 || errno != EINTR)
                 Pipe::close_end(pipe->read);
         }
@@ -120,7 +140,8 @@ bool pass_on_interruption(int signal, bool from_terminal) {
     return true;
 }
 
-Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input) {
+Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input,
+                                  const RunLimits& limits) {
     Pipe in, out, err;
     if (in.read < 0 || out.read < 0 || err.read < 0)
         return fail(ErrorKind::missing, "can't open a pipe", arguments[0], system_text(errno));
@@ -157,7 +178,12 @@ Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, con
     Pipe::close_end(out.write);
     Pipe::close_end(err.write);
     ProgramOutput result;
-    exchange_streams(in, out, err, input, result);
+    if (limits.most_file != 0) {
+        // It has just begun, and what it starts inherits this.
+        rlimit most{limits.most_file, limits.most_file};
+        ::prlimit(child, RLIMIT_FSIZE, &most, nullptr);
+    }
+    exchange_streams(in, out, err, input, child, limits, result);
     int status = 0;
     while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
     }

@@ -2,7 +2,9 @@
 
 #include "support/error.h"
 
+#include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <string>
 #include <vector>
@@ -14,11 +16,22 @@ struct ProgramOutput {
     int exit_code = 0; ///< 128 + signal number where a signal ended it
     std::string out;
     std::string err;
+    bool timed_out = false; ///< it was ended because its time was over
+};
+
+/// Bounds for a program that nobody knows. 0: none.
+struct RunLimits {
+    double seconds = 0;
+    std::uint64_t most_output = 0; ///< bytes of each stream that are kept; what comes then is thrown away
+    std::uint64_t most_file = 0;   ///< bytes of a file that it writes
+    /// Called again and again while it runs; it is ended once this says so.
+    std::function<bool()> enough;
 };
 
 /// Runs a program to its end with `input` on its standard input. `arguments[0]` is the program, found on PATH
 /// where it holds no slash. Fails only where the program can't be started; a non-zero exit code is a result.
-Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input = {});
+Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input = {},
+                                  const RunLimits& limits = {});
 
 /// Runs a program with this one's own standard streams, in `folder`, with `variables` added to the
 /// environment. Returns its exit code, or 128 + signal number.

@@ -109,6 +109,14 @@ class Runtime {
     virtual Result<WatchedRun> watched_run(const std::filesystem::path& scratch,
                                            const std::vector<std::string>& arguments) = 0;
 
+    /// The command that runs the application from source, with nothing added.
+    virtual std::vector<std::string> source_command(const std::vector<std::string>& arguments) = 0;
+
+    /// The file that an import of `module` would find from source; empty where there is none. A built
+    /// application tells the modules that it finds nowhere by asking the file system for
+    /// `TREE/.absent/MODULE:FILE:LINE`, where file and line are those of the code that asks.
+    virtual std::string module_file(const std::string& module) = 0;
+
     /// What was noted there.
     virtual std::vector<SeenModule> seen_modules(const std::filesystem::path& scratch) = 0;
 

@@ -42,12 +42,6 @@ bool is_below(const std::string& file, const std::string& folder) {
     return !relative_to(file, folder).empty();
 }
 
-std::string real_path(const std::string& file) {
-    std::error_code failed;
-    fs::path real = fs::canonical(file, failed);
-    return failed ? file : real.string();
-}
-
 /// The line of a source file, without the blanks around it.
 std::string source_line(const std::string& file, std::uint32_t number) {
     auto text = MappedFile::open(file);

@@ -31,7 +31,4 @@ Result<Rehearsal> run_watched(const std::vector<std::string>& command, const std
                               const std::map<std::string, std::string>& variables,
                               const std::filesystem::path& scratch);
 
-/// Reads the log of `strace -y`: successful opens and executions.
-SeenFiles read_call_log(std::string_view log);
-
 } // namespace omnistasis::watch

@@ -20,6 +20,8 @@ struct Silent : Observer {
 /// Units by name, with what they need: "name" in every run, "name?" if it can.
 class MadeUpRuntime : public Runtime {
   public:
+    std::vector<std::string> source_command(const std::vector<std::string>&) override { return {}; }
+    std::string module_file(const std::string&) override { return {}; }
     std::map<std::string, std::vector<std::string>> needs;
     std::map<std::string, std::string> files;
     std::string group; ///< a unit whose name begins so comes only on request

@@ -1,7 +1,7 @@
 #include "workshop.h"
 
 #include "native/host_libraries.h"
-#include "watch/empty_root.h"
+#include "watch/isolation.h"
 
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
@@ -62,7 +62,7 @@ std::string Workshop::check_alike(const std::string& entry, const std::vector<st
         ProgramOutput built = omnistasis(command);
         INFO(built.out << built.err);
         REQUIRE(built.exit_code == 0);
-        auto run = watch::run_in_empty_root(path("out " + layout + "/frozen"), "frozen", arguments, *host);
+        auto run = watch::run_isolated(path("out " + layout + "/frozen"), "frozen", arguments, *host);
         REQUIRE(run);
         INFO(layout << "\n" << run->out << run->err);
         CHECK(run->out == source.out);

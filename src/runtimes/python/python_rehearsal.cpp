@@ -46,6 +46,42 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
     return out;
 }
 
+/// How the entry point is started; a module or a function has to be found on the interpreter's path.
+std::vector<std::string> PythonRuntime::start_from_source(const std::vector<std::string>& arguments) const {
+    std::vector<std::string> command{facts_.executable};
+    if (entry_.kind == Entry::Kind::script) {
+        command.push_back(entry_.file);
+    } else if (entry_.kind == Entry::Kind::module) {
+        std::string module = entry_.module;
+        if (module.ends_with(".__main__")) module = parent_of(module);
+        command.insert(command.end(), {"-m", module});
+    } else {
+        command.insert(command.end(),
+                       {"-c", fmt::format("import sys, {0}; sys.argv[0] = {1:?}; sys.exit({0}.{2}())",
+                                          entry_.module, project_.name, entry_.function)});
+    }
+    command.insert(command.end(), arguments.begin(), arguments.end());
+    return command;
+}
+
+std::vector<std::string> PythonRuntime::source_command(const std::vector<std::string>& arguments) {
+    // No bytecode is left in the project.
+    std::vector<std::string> command{"env", "PYTHONDONTWRITEBYTECODE=1"};
+    std::string path = std::getenv("PYTHONPATH") != nullptr ? std::getenv("PYTHONPATH") : "";
+    if (entry_.kind != Entry::Kind::script) path = entry_.folder + (path.empty() ? "" : ":" + path);
+    if (!path.empty()) command.push_back("PYTHONPATH=" + path);
+    auto start = start_from_source(arguments);
+    command.insert(command.end(), start.begin(), start.end());
+    return command;
+}
+
+std::string PythonRuntime::module_file(const std::string& module) {
+    const FoundModule& found = finder_.find(module);
+    return found.kind == FoundModule::Kind::absent || found.kind == FoundModule::Kind::built_in
+               ? std::string()
+               : found.file;
+}
+
 Result<trace::WatchedRun> PythonRuntime::watched_run(const std::filesystem::path& scratch,
                                                      const std::vector<std::string>& arguments) {
     auto watcher = read_text(helpers_ / "watch_imports.py");
@@ -57,23 +93,9 @@ Result<trace::WatchedRun> PythonRuntime::watched_run(const std::filesystem::path
         return tl::make_unexpected(written.error());
 
     trace::WatchedRun run;
-    run.command = {facts_.executable};
     std::string path = folder.string();
-    if (entry_.kind == Entry::Kind::script) {
-        run.command.push_back(entry_.file);
-    } else {
-        path += ":" + entry_.folder;
-        if (entry_.kind == Entry::Kind::module) {
-            std::string module = entry_.module;
-            if (module.ends_with(".__main__")) module = parent_of(module);
-            run.command.insert(run.command.end(), {"-m", module});
-        } else {
-            run.command.insert(run.command.end(),
-                               {"-c", fmt::format("import sys, {0}; sys.argv[0] = {1:?}; sys.exit({0}.{2}())",
-                                                  entry_.module, project_.name, entry_.function)});
-        }
-    }
-    run.command.insert(run.command.end(), arguments.begin(), arguments.end());
+    run.command = start_from_source(arguments);
+    if (entry_.kind != Entry::Kind::script) path += ":" + entry_.folder;
     if (const char* before = std::getenv("PYTHONPATH")) path += std::string(":") + before;
     run.variables = {{"PYTHONPATH", path}, {"OMNISTASIS_REHEARSAL", (scratch / "imports").string()}};
     return run;

@@ -146,6 +146,10 @@ std::vector<std::string> PythonRuntime::near_names(const std::string& name) {
 /// A pattern of the project: a name, or `name.*` for all that is in a package, at any depth.
 void PythonRuntime::want_pattern(const std::string& pattern, const Reason& reason, Expansion& out) {
     if (pattern == "{build_data}") return want(facts_.build_data, reason, out);
+    if (is_library_name(pattern)) {
+        if (!want_library(pattern, reason, out)) out.unanswered.push_back({pattern, reason, {}, {}});
+        return;
+    }
     if (!is_pattern(pattern)) return want(pattern, reason, out);
     std::string fixed = pattern.substr(0, pattern.find_first_of("*?"));
     std::string package = parent_of(fixed);

@@ -87,6 +87,8 @@ class PythonRuntime : public trace::Runtime {
     Expansion recall(const Rehearsed& facts) override;
     Result<trace::WatchedRun> watched_run(const std::filesystem::path& scratch,
                                           const std::vector<std::string>& arguments) override;
+    std::vector<std::string> source_command(const std::vector<std::string>& arguments) override;
+    std::string module_file(const std::string& module) override;
     std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
     bool is_code_file(const std::filesystem::path& file) override;
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
@@ -136,6 +138,7 @@ class PythonRuntime : public trace::Runtime {
     std::string main_module() const {
         return entry_.kind == Entry::Kind::module ? entry_.module : std::string();
     }
+    std::vector<std::string> start_from_source(const std::vector<std::string>& arguments) const;
     Result<void> find_entry_module();
     Unit main_unit();
     void note_entry_function(Expansion& out);

@@ -422,7 +422,7 @@ class Scanner {
             result_.dotted_strings.push_back({std::string(token.text), token.line});
         note_code(token);
         if (token.text.starts_with("lib") && is_library_name(std::string(token.text)) &&
-            token.text.find('/') == std::string_view::npos)
+            token.text.find_first_of("/%{") == std::string_view::npos)
             result_.libraries.push_back({std::string(token.text), token.line});
         if (token.text.starts_with("/usr/share/") || token.text.starts_with("/etc/"))
             result_.system_paths.push_back({string_value(token), token.line});
@@ -659,7 +659,7 @@ class Scanner {
         bool known = false;
         for (Tokens argument : arguments) {
             for (const PossibleText& text : constants_.evaluate(argument)) {
-                known = true;
+                known |= text.exact;
                 std::string name = text.text.substr(text.text.rfind('/') + 1);
                 bool is_name =
                     is_lookup ? text.exact && name.size() == text.text.size() : is_library_name(name);

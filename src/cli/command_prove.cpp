@@ -1,0 +1,170 @@
+#include "cli/proving.h"
+#include "support/files.h"
+#include "watch/proof_script.h"
+
+#include <fmt/format.h>
+#include <memory>
+#include <nlohmann/json.hpp>
+
+namespace omnistasis::cli {
+
+namespace {
+
+struct ProveOptions : JobOptions {
+    std::string output;
+    std::string script;
+    std::string input;
+    std::vector<std::string> variables;
+    watch::ProofRun run;
+    int exit_code = -1;
+};
+
+/// Where an output is: the executable, or the folder around it, and where what belongs to it is kept.
+struct OutputFiles {
+    fs::path output;
+    std::string program;
+    fs::path folder;
+};
+
+Result<OutputFiles> find_output(const std::string& named) {
+    fs::path path = fs::absolute(named).lexically_normal();
+    if (path.filename().empty()) path = path.parent_path();
+    if (is_folder(path)) {
+        std::string name = path.filename().string();
+        if (is_file(path / name) && is_folder(path / "tree"))
+            return OutputFiles{path, name, path.parent_path()};
+        return fail(ErrorKind::bad_input, "the folder is no output", named,
+                    fmt::format("there is no {} with a tree in it", name),
+                    "name the executable that `omnistasis build` has made");
+    }
+    if (!is_file(path))
+        return fail(ErrorKind::bad_input, "there is no such output", named, "no file has that name",
+                    "build it first: omnistasis build");
+    if (is_folder(path.parent_path() / "tree"))
+        return OutputFiles{path.parent_path(), path.filename().string(), path.parent_path().parent_path()};
+    return OutputFiles{path, path.filename().string(), path.parent_path()};
+}
+
+/// The project that an output was built from, as trace.json beside it says; nothing where that is not there
+/// any more.
+std::optional<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer) {
+    auto text = read_text(files.folder / "trace.json");
+    if (!text) return std::nullopt;
+    auto json = nlohmann::json::parse(*text, nullptr, false);
+    if (!json.is_object() || !json.contains("project")) return std::nullopt;
+    JobOptions of_project = options;
+    of_project.project = {};
+    of_project.project.entry = json["project"].value("entry", "");
+    of_project.project.out = files.folder.string();
+    of_project.project.name = files.program;
+    if (std::string home = json["project"].value("runtime", ""); !home.empty())
+        of_project.project.runtime = home;
+    auto job = trace_project(of_project, observer);
+    if (!job) return std::nullopt;
+    return std::move(*job);
+}
+
+Result<void> run_prove(ProveOptions& options) {
+    ProgressLine progress(options.quiet);
+    auto files = find_output(options.output);
+    if (!files) return tl::make_unexpected(files.error());
+    for (const std::string& variable : options.variables) {
+        std::size_t equal = variable.find('=');
+        if (equal == std::string::npos)
+            return fail(ErrorKind::usage, "a variable needs a value", "--set " + variable, "",
+                        "--set NAME=VALUE");
+        options.run.variables[variable.substr(0, equal)] = variable.substr(equal + 1);
+    }
+    if (!options.input.empty()) {
+        auto input = read_text(options.input);
+        if (!input) return tl::make_unexpected(input.error());
+        options.run.input = std::move(*input);
+    }
+    if (options.exit_code >= 0) options.run.exit_code = options.exit_code;
+    auto job = project_of(*files, options, progress);
+    progress.clear();
+    std::vector<watch::ProofRun> runs{options.run};
+    fs::path script = options.script;
+    bool nothing_said = options.run.arguments.empty() && !options.run.display && options.script.empty();
+    if (nothing_said && job && is_file(proof_script_of(job->project))) script = proof_script_of(job->project);
+    if (!script.empty()) {
+        auto read = watch::read_proof_script(script);
+        if (!read) return tl::make_unexpected(read.error());
+        runs = std::move(*read);
+        for (watch::ProofRun& run : runs) {
+            run.against_source |= options.run.against_source;
+            run.allowed.insert(run.allowed.end(), options.run.allowed.begin(), options.run.allowed.end());
+        }
+    }
+    if (!job && !options.quiet && !options.json)
+        fmt::print(stderr,
+                   "its project is not at hand: what is missing can be told by absolute paths only\n");
+    std::optional<native::HostLibraries> host;
+    if (job)
+        host = job->host;
+    else {
+        auto installation = build::Installation::find();
+        if (!installation) return tl::make_unexpected(installation.error());
+        auto read = native::HostLibraries::read(installation->data / "notes", "linux-x86_64");
+        if (!read) return tl::make_unexpected(read.error());
+        host = std::move(*read);
+    }
+    watch::ProofSubject subject{files->output,
+                                files->program,
+                                &*host,
+                                job ? &job->project : nullptr,
+                                job ? job->runtime.get() : nullptr,
+                                job ? &job->graph : nullptr};
+    return prove_and_print(subject, runs, files->folder, options);
+}
+
+} // namespace
+
+void add_prove_command(CLI::App& program, const std::vector<std::string>& arguments, int& exit_code) {
+    auto options = std::make_shared<ProveOptions>();
+    options->run.arguments = arguments;
+    CLI::App* command = program.add_subcommand(
+        "prove", "run an output without this machine around it, and tell what it missed");
+    command->add_option("OUTPUT", options->output, "the executable, or the folder that `build` has made")
+        ->required()
+        ->option_text(" ");
+    command->add_flag("--against-source", options->run.against_source,
+                      "run the source with the same arguments and compare");
+    command
+        ->add_option("--script", options->script, "a list of runs (default: NAME.proof.toml in the project)")
+        ->option_text("FILE");
+    command->add_option("--input", options->input, "what it gets on standard input")->option_text("FILE");
+    command->add_option("--exit-code", options->exit_code, "the exit code that is right (default: 0)")
+        ->option_text("N")
+        ->check(CLI::Range(0, 255));
+    command->add_option("--set", options->variables, "a variable of its environment, as LANG or TZ")
+        ->option_text("NAME=VALUE")
+        ->allow_extra_args(false);
+    command->add_option("--clock", options->run.clock, "the point in time that it is told")
+        ->option_text("'Y-M-D H:M:S'");
+    command->add_flag("--network", options->run.network, "it may use the network");
+    command->add_flag("--display", options->run.display,
+                      "it gets a virtual display, and a picture is taken of its window");
+    command
+        ->add_option("--picture", options->run.picture,
+                     "where the picture goes (default: NAME-window.png beside the output)")
+        ->option_text("FILE.png");
+    command->add_option("--seconds", options->run.seconds, "how long it may take (default: 60)")
+        ->option_text("N")
+        ->check(CLI::PositiveNumber);
+    command->add_option("--allow", options->run.allowed, "a finding that is all right, or a pattern of such")
+        ->option_text("PATTERN")
+        ->allow_extra_args(false);
+    command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");
+    command->add_flag("-v,--verbose", options->verbose, "print everything that was seen");
+    command->add_flag("--json", options->json, "print the result as one JSON object");
+    command->footer("What follows `--` are the application's own arguments.\n"
+                    "Examples:\n"
+                    "  omnistasis prove out/linux-x86_64/tides --against-source -- --station halcyon\n"
+                    "      does it do the same as from source, with nothing of this machine?\n"
+                    "  omnistasis prove out/linux-x86_64/tideboard --display -- window\n"
+                    "      does its window open? A picture shows it");
+    command->callback([options, &exit_code] { exit_code = finish(run_prove(*options)); });
+}
+
+} // namespace omnistasis::cli

@@ -1,0 +1,141 @@
+#include "cli/proving.h"
+
+#include "build/output_place.h"
+#include "report/proof_json.h"
+#include "watch/proof_script.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <map>
+#include <unistd.h>
+
+namespace omnistasis::cli {
+
+namespace {
+
+constexpr std::size_t most_rows = 20;
+
+/// What a finding is, as a heading for those of its kind.
+std::string heading(const std::string& kind) {
+    static const std::map<std::string, std::string> headings{
+        {"missing-file", "files that it looked for, and that this machine has"},
+        {"missing-module", "modules that it looked for, and that this machine has"},
+        {"missing-library", "libraries that it looked for, and that this machine has"},
+        {"missing-program", "programs that it tried to start"},
+        {"outside-read", "files that it read from outside"},
+        {"written-file", "files that it wrote"},
+        {"left-behind", "processes that it left behind"},
+    };
+    auto found = headings.find(kind);
+    return found == headings.end() ? "" : found->second;
+}
+
+void print_findings(const watch::Proof& proof) {
+    std::string last;
+    std::size_t rows = 0;
+    for (const watch::ProofFinding& finding : proof.findings) {
+        std::string title = heading(finding.kind);
+        if (finding.kind != last) rows = 0;
+        if (++rows > most_rows) continue;
+        std::string mark = finding.fails ? styled("missing", Style::error, STDOUT_FILENO) : "note";
+        if (title.empty()) {
+            fmt::print("  {}  {}\n",
+                       styled(finding.fails ? "differs" : "note", finding.fails ? Style::error : Style::bold,
+                              STDOUT_FILENO),
+                       finding.what);
+        } else {
+            if (finding.kind != last) fmt::print("  {}\n", styled(title, Style::bold, STDOUT_FILENO));
+            fmt::print("    {}  {}\n",
+                       finding.fails ? styled("needed", Style::error, STDOUT_FILENO) : "note  ",
+                       finding.what);
+        }
+        last = finding.kind;
+        if (!finding.from.empty()) fmt::print("            asked for at {}\n", shown_path(finding.from));
+        if (!finding.found.empty() && finding.found != finding.what)
+            fmt::print("            here it is {}\n", shown_path(finding.found));
+        if (!finding.advice.empty()) fmt::print("            {}\n", finding.advice);
+    }
+}
+
+void print_proof(const watch::Proof& proof, const std::string& program, bool verbose) {
+    std::string verdict = proof.holds() ? styled("holds", Style::bold, STDOUT_FILENO)
+                                        : styled("does not hold", Style::error, STDOUT_FILENO);
+    fmt::print("{}: {}  {}{}{}\n", proof.name, verdict, program, proof.arguments.empty() ? "" : " ",
+               fmt::join(proof.arguments, " "));
+    std::string end = proof.window.empty()      ? fmt::format("exit code {}", proof.exit_code)
+                      : proof.window == "none"  ? std::string("no window")
+                      : proof.window == "blank" ? std::string("a blank window")
+                                                : fmt::format("a window of {}", proof.window);
+    fmt::print(
+        "  {} after {:.2f} s in a root with nothing but {}{}\n", end, proof.seconds,
+        proof.host_libraries.empty()
+            ? "its own files"
+            : fmt::format("{} of the system", plural(proof.host_libraries.size(), "library", "libraries")),
+        proof.compared ? "; compared with the source" : "");
+    if (!proof.blind.empty()) fmt::print("  it ran, but was not watched: {}\n", proof.blind);
+    print_findings(proof);
+    if (proof.tree_files > 0) {
+        std::uint64_t idle = 0;
+        for (const auto& [place, size] : proof.untouched) idle += size;
+        fmt::print("  {} of {} shipped files were not touched, {} of {}\n", proof.untouched.size(),
+                   proof.tree_files, size_text(idle), size_text(proof.tree_size));
+        if (verbose)
+            for (const auto& [place, size] : proof.untouched)
+                fmt::print("    {:>8}  {}\n", size_text(size), place);
+    }
+    if (verbose) {
+        fmt::print("  from the system: {}\n", fmt::join(proof.host_libraries, " "));
+        if (!proof.system_files.empty())
+            fmt::print("  the system's own files that it looked for: {}\n",
+                       fmt::join(proof.system_files, " "));
+        if (!proof.programs.empty())
+            fmt::print("  programs that it started: {}\n", fmt::join(proof.programs, " "));
+    }
+}
+
+} // namespace
+
+fs::path proof_script_of(const Project& project) { return project.folder / (project.name + ".proof.toml"); }
+
+Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vector<watch::ProofRun>& runs,
+                             const fs::path& folder, const JobOptions& options) {
+    std::vector<watch::Proof> proofs;
+    for (watch::ProofRun run : runs) {
+        if (run.display && run.picture.empty()) run.picture = folder / (subject.program + "-window.png");
+        auto proof = watch::prove(subject, run);
+        if (!proof) return tl::make_unexpected(proof.error());
+        proofs.push_back(std::move(*proof));
+        if (!options.quiet && !options.json) {
+            print_proof(proofs.back(), subject.program, options.verbose);
+            std::fflush(stdout);
+        }
+    }
+    std::string text = report::proof_json(subject.program, proofs);
+    auto file = write_beside_output(folder, "proof.json", text);
+    if (!file) return tl::make_unexpected(file.error());
+    if (options.json)
+        fmt::print("{}", text);
+    else
+        fmt::print("{}\n",
+                   options.quiet ? shown_path(file->string()) : "all of it: " + shown_path(file->string()));
+    auto failed = std::ranges::count_if(proofs, [](const watch::Proof& proof) { return !proof.holds(); });
+    if (failed == 0) return {};
+    return fail(ErrorKind::refused, "the proof does not hold", shown_path(subject.output.string()),
+                proofs.size() == 1 ? "" : fmt::format("{} of {} runs", failed, proofs.size()),
+                "settle each of the things that it names; what is all right is said with --allow");
+}
+
+Result<void> prove_job(const Job& job, const fs::path& output, const JobOptions& options) {
+    std::vector<watch::ProofRun> runs(1);
+    if (fs::path script = proof_script_of(job.project); is_file(script)) {
+        auto read = watch::read_proof_script(script);
+        if (!read) return tl::make_unexpected(read.error());
+        runs = std::move(*read);
+    }
+    watch::ProofSubject subject{output,       job.project.name,  &*job.host,
+                                &job.project, job.runtime.get(), &job.graph};
+    return prove_and_print(subject, runs, job.project.output_folder(job.project.targets.front()), options);
+}
+
+} // namespace omnistasis::cli

@@ -1,0 +1,86 @@
+#include "watch/isolation.h"
+
+#include "support/files.h"
+
+#include <fmt/format.h>
+#include <set>
+
+namespace omnistasis::watch {
+
+namespace {
+
+constexpr const char* sandbox = "bwrap";
+
+/// The host libraries that this machine has: name and file.
+std::vector<std::pair<std::string, std::string>> host_files(const native::HostLibraries& host) {
+    std::vector<std::pair<std::string, std::string>> files;
+    std::set<std::string> seen;
+    for (const char* folder : {"/lib/x86_64-linux-gnu", "/usr/lib/x86_64-linux-gnu", "/lib64", "/usr/lib64"})
+        for (const FolderEntry& entry : list_folder(folder))
+            if (!entry.is_folder && host.find(entry.name) != nullptr && seen.insert(entry.name).second)
+                files.emplace_back(entry.name, std::string(folder) + "/" + entry.name);
+    return files;
+}
+
+} // namespace
+
+std::vector<std::string> isolated_command(const std::filesystem::path& output, const std::string& program,
+                                          const std::vector<std::string>& arguments,
+                                          const native::HostLibraries& host,
+                                          const IsolationOptions& options) {
+    std::vector<std::string> command{
+        sandbox, "--unshare-all", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev"};
+    auto add = [&](std::initializer_list<std::string> words) { command.insert(command.end(), words); };
+    auto writable = [&](const fs::path& folder, const char* place) {
+        if (folder.empty())
+            add({"--tmpfs", place});
+        else
+            add({"--bind", folder.string(), place});
+    };
+    if (options.network) {
+        add({"--share-net"});
+        for (const char* file : {"/etc/resolv.conf", "/etc/hosts", "/etc/nsswitch.conf"})
+            add({"--ro-bind-try", file, file});
+    }
+    writable(options.temporary, "/tmp");
+    writable(options.home, isolated_home);
+    if (!options.work.empty()) writable(options.work, isolated_work);
+    std::map<std::string, std::string> variables{
+        {"HOME", isolated_home}, {"PATH", "/nowhere"}, {"LANG", "C.UTF-8"}, {"USER", "user"}};
+    for (const auto& [name, value] : options.variables) variables[name] = value;
+    for (const auto& [name, value] : variables) add({"--setenv", name, value});
+    add({"--chdir", options.work.empty() ? isolated_home : isolated_work});
+    for (const auto& [name, file] : host_files(host)) {
+        std::string place = name.starts_with("ld-linux") ? "/lib64/" + name : "/lib/x86_64-linux-gnu/" + name;
+        add({"--ro-bind", file, place});
+    }
+    for (const auto& [from, to] : options.shown) add({"--ro-bind", from.string(), to});
+    std::string place = "/opt/" + output.filename().string();
+    add({"--ro-bind", fs::absolute(output).string(), place});
+    command.push_back(is_folder(output) ? place + "/" + program : place);
+    command.insert(command.end(), arguments.begin(), arguments.end());
+    return command;
+}
+
+Result<ProgramOutput> run_isolated(const std::filesystem::path& output, const std::string& program,
+                                   const std::vector<std::string>& arguments,
+                                   const native::HostLibraries& host, const IsolationOptions& options) {
+    if (auto possible = check_isolation(); !possible) return tl::make_unexpected(possible.error());
+    return run_program(isolated_command(output, program, arguments, host, options), options.input,
+                       options.limits);
+}
+
+Result<void> check_isolation() {
+    auto tried = run_program({sandbox, "--unshare-all", "--die-with-parent", "--ro-bind", "/", "/", "true"});
+    if (!tried)
+        return fail(ErrorKind::missing, "can't run a program in isolation", sandbox, tried.error().why,
+                    "install the package bubblewrap");
+    if (tried->exit_code != 0)
+        return fail(ErrorKind::missing, "this machine does not allow to run a program in isolation", sandbox,
+                    tried->err.substr(0, tried->err.find('\n')),
+                    "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1 (and, where AppArmor "
+                    "restricts them, kernel.apparmor_restrict_unprivileged_userns=0)");
+    return {};
+}
+
+} // namespace omnistasis::watch

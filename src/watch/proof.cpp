@@ -1,0 +1,588 @@
+#include "watch/proof.h"
+
+#include "native/loader_cache.h"
+#include "support/files.h"
+#include "support/pattern.h"
+#include "watch/call_log.h"
+#include "watch/display.h"
+#include "watch/isolation.h"
+#include "watch/source_lines.h"
+
+#include <algorithm>
+#include <array>
+#include <chrono>
+#include <cstdlib>
+#include <fmt/format.h>
+#include <optional>
+#include <set>
+
+namespace omnistasis::watch {
+
+namespace {
+
+constexpr std::uint64_t most_output = 64u << 20;
+constexpr std::uint64_t most_file = 1u << 30;
+constexpr const char* clock_library = "/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1";
+
+/// Folders of a root that belong to no application.
+constexpr std::array<std::string_view, 5> of_the_kernel{"/proc/", "/sys/", "/dev/", "/run/", "/var/run/"};
+
+bool starts_with_any(const std::string& path, auto&& starts) {
+    return std::ranges::any_of(starts, [&](std::string_view start) { return path.starts_with(start); });
+}
+
+std::string base_name(const std::string& path) { return path.substr(path.rfind('/') + 1); }
+
+/// The files below a folder: relative paths and sizes.
+std::map<std::string, std::uint64_t> files_below(const fs::path& folder) {
+    std::map<std::string, std::uint64_t> files;
+    std::error_code failed;
+    for (auto entry = fs::recursive_directory_iterator(folder, failed);
+         !failed && entry != fs::recursive_directory_iterator(); entry.increment(failed))
+        if (entry->is_regular_file(failed) && !failed)
+            files[entry->path().lexically_relative(folder).string()] = entry->file_size(failed);
+    return files;
+}
+
+void replace_all(std::string& text, const std::string& what, std::string_view with) {
+    if (what.size() < 2) return;
+    for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + with.size()))
+        text.replace(at, what.size(), with);
+}
+
+/// The first line in which two texts differ: its number and both lines.
+std::string first_difference(const std::string& one, const std::string& other) {
+    std::string_view left = one, right = other;
+    for (std::size_t line = 1;; ++line) {
+        std::string_view a = left.substr(0, left.find('\n')), b = right.substr(0, right.find('\n'));
+        if (a != b || left.empty() != right.empty()) {
+            auto shown = [](std::string_view text) {
+                return text.empty() ? "nothing" : fmt::format("\"{}\"", text.substr(0, 100));
+            };
+            return fmt::format("line {}: {} from source, {} built", line, shown(a), shown(b));
+        }
+        if (left.empty()) return {};
+        left.remove_prefix(std::min(a.size() + 1, left.size()));
+        right.remove_prefix(std::min(b.size() + 1, right.size()));
+    }
+}
+
+/// The folders of one run: its home, working folder and temporary files.
+struct Places {
+    fs::path home, work, temporary;
+
+    static Result<Places> make(const fs::path& folder) {
+        Places places{folder / "home", folder / "work", folder / "tmp"};
+        std::error_code failed;
+        for (const fs::path& one : {places.home, places.work, places.temporary})
+            fs::create_directories(one, failed);
+        if (failed)
+            return fail(ErrorKind::missing, "can't make the folders of a run", folder, failed.message());
+        return places;
+    }
+};
+
+class Prover {
+  public:
+    Prover(const ProofSubject& subject, const ProofRun& run) : subject_(subject), run_(run) {
+        proof_.name = run.name;
+        proof_.arguments = run.arguments;
+    }
+
+    Result<Proof> prove() {
+        if (auto possible = check_isolation(); !possible) return tl::make_unexpected(possible.error());
+        if (run_.against_source && subject_.runtime == nullptr)
+            return fail(ErrorKind::bad_input, "there is no source to compare with", subject_.output,
+                        "its project is not at hand: no trace.json beside it, or what that names is gone",
+                        "build it again, or leave out --against-source");
+        auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-proof");
+        if (!scratch) return tl::make_unexpected(scratch.error());
+        auto places = Places::make(scratch->path() / "isolated");
+        if (!places) return tl::make_unexpected(places.error());
+        places_ = *places;
+        if (auto done = run_isolated_and_watched(scratch->path()); !done)
+            return tl::make_unexpected(done.error());
+        find_tree();
+        look_at_calls();
+        look_at_end();
+        if (run_.against_source)
+            if (auto done = compare_with_source(scratch->path() / "source"); !done)
+                return tl::make_unexpected(done.error());
+        for (ProofFinding& finding : proof_.findings)
+            finding.fails &= std::ranges::none_of(run_.allowed, [&](const std::string& pattern) {
+                return fits_pattern(finding.what, pattern);
+            });
+        std::ranges::stable_sort(proof_.findings, {}, [](const ProofFinding& one) {
+            return std::tuple(!one.fails, one.kind, one.what);
+        });
+        return std::move(proof_);
+    }
+
+  private:
+    // --- the run ------------------------------------------------------------------------------------------
+
+    Result<void> run_isolated_and_watched(const fs::path& scratch) {
+        IsolationOptions options;
+        options.home = places_.home;
+        options.work = places_.work;
+        options.temporary = places_.temporary;
+        options.network = run_.network;
+        options.input = run_.input;
+        options.variables = run_.variables;
+        options.limits = {run_.seconds, most_output, most_file, {}};
+        if (auto clock = set_clock(options.variables); !clock) return clock;
+        if (!run_.clock.empty()) options.shown.emplace_back(clock_library, clock_library);
+        std::optional<VirtualDisplay> display;
+        if (run_.display) {
+            auto started = VirtualDisplay::start(scratch);
+            if (!started) return tl::make_unexpected(started.error());
+            display.emplace(std::move(*started));
+            options.variables["DISPLAY"] = display->name();
+            options.shown.emplace_back(display->socket(), display->socket().string());
+            // What every desktop has besides its libraries.
+            for (const char* folder :
+                 {"/usr/share/fonts", "/etc/fonts", "/usr/share/X11/xkb", "/usr/share/fontconfig"})
+                if (is_there(folder)) options.shown.emplace_back(folder, folder);
+            options.limits.enough = [&] { return display->has_settled(); };
+        }
+        std::vector<std::string> command;
+        fs::path log = scratch / "calls";
+        proof_.blind = why_blind();
+        if (proof_.blind.empty()) {
+            command = call_log_options();
+            command.insert(command.end(), {log.string(), "--"});
+        }
+        auto isolated =
+            isolated_command(subject_.output, subject_.program, run_.arguments, *subject_.host, options);
+        command.insert(command.end(), isolated.begin(), isolated.end());
+        auto start = std::chrono::steady_clock::now();
+        auto result = run_program(command, options.input, options.limits);
+        if (!result) return tl::make_unexpected(result.error());
+        proof_.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        proof_.exit_code = result->exit_code;
+        proof_.out = std::move(result->out);
+        proof_.err = std::move(result->err);
+        timed_out_ = result->timed_out;
+        if (display) {
+            settled_ = display->has_settled();
+            auto picture = display->take_picture(run_.picture);
+            if (!picture) return tl::make_unexpected(picture.error());
+            proof_.window = !picture->has_window ? "none"
+                            : picture->blank     ? "blank"
+                                                 : fmt::format("{}x{}", picture->width, picture->height);
+        }
+        if (auto text = MappedFile::open(log)) calls_ = read_call_log(text->text(), "/opt/");
+        return {};
+    }
+
+    Result<void> set_clock(std::map<std::string, std::string>& variables) const {
+        if (run_.clock.empty()) return {};
+        if (!is_file(clock_library))
+            return fail(ErrorKind::missing, "the clock can't be set for a program", clock_library,
+                        "the library is not there", "install the package libfaketime");
+        variables["LD_PRELOAD"] = clock_library;
+        variables["FAKETIME"] = "@" + run_.clock;
+        return {};
+    }
+
+    // --- the tree -----------------------------------------------------------------------------------------
+
+    /// Where the app tree was in the root, and where it is here.
+    void find_tree() {
+        std::string cache = std::string(isolated_home) + "/.cache/";
+        for (const std::string& program : calls_.programs) {
+            std::size_t bin = program.rfind("/bin/");
+            if (bin == std::string::npos) continue;
+            if (program.starts_with(cache)) {
+                tree_ = program.substr(0, bin);
+                tree_here_ = places_.home / tree_.substr(std::string(isolated_home).size() + 1);
+            } else if (program.starts_with("/opt/") && is_folder(subject_.output)) {
+                tree_ = program.substr(0, bin);
+                tree_here_ = subject_.output / fs::path(tree_).lexically_relative(
+                                                   "/opt/" + subject_.output.filename().string());
+            }
+        }
+        if (subject_.graph == nullptr) return;
+        for (const trace::Unit& unit : subject_.graph->units) {
+            if (unit.file.empty() || unit.place.empty() || base_name(unit.file) != base_name(unit.place))
+                continue;
+            fs::path place = fs::path(unit.place).parent_path(), folder = fs::path(unit.file).parent_path();
+            folders_.try_emplace(place.string(), folder.string());
+        }
+        if (subject_.runtime != nullptr)
+            folders_[subject_.runtime->application_place()] = subject_.project->folder.string();
+    }
+
+    /// The file of this machine that a place in the tree stands for.
+    std::string here(const std::string& place) const {
+        for (fs::path above = fs::path(place).parent_path();; above = above.parent_path()) {
+            if (auto folder = folders_.find(above.string()); folder != folders_.end())
+                return (fs::path(folder->second) / fs::path(place).lexically_relative(above)).string();
+            if (above.empty()) return {};
+        }
+    }
+
+    // --- what was looked for ------------------------------------------------------------------------------
+
+    void look_at_calls() {
+        if (!proof_.blind.empty()) return;
+        look_at_missing();
+        look_at_programs();
+        std::set<std::string> host, outside;
+        for (const std::string& file : calls_.opened) {
+            bool inside = (!tree_.empty() && file.starts_with(tree_ + "/")) || file.starts_with("/opt/") ||
+                          is_scratch(file) || starts_with_any(file, of_the_kernel);
+            if (inside) continue;
+            if (subject_.host->find(base_name(file)) != nullptr)
+                host.insert(base_name(file));
+            else if (subject_.host->find_file(file) != nullptr)
+                system_.insert(file);
+            else if (file != clock_library)
+                outside.insert(file);
+        }
+        proof_.host_libraries.assign(host.begin(), host.end());
+        for (const std::string& file : outside)
+            add({"outside-read", file, {}, {}, "it is on no list of what every system has", true});
+        proof_.system_files.assign(system_.begin(), system_.end());
+        if (tree_here_.empty()) return;
+        for (const auto& [place, size] : files_below(tree_here_)) {
+            ++proof_.tree_files;
+            proof_.tree_size += size;
+            std::string path = tree_ + "/" + place;
+            bool touched = calls_.opened.contains(path) || calls_.programs.contains(path) ||
+                           base_name(place).starts_with('.');
+            if (!touched) proof_.untouched.emplace_back(place, size);
+        }
+        std::ranges::stable_sort(proof_.untouched, std::greater<>(),
+                                 [](const auto& one) { return one.second; });
+    }
+
+    void look_at_missing() {
+        std::set<std::string> libraries;
+        for (const std::string& path : calls_.missing) {
+            std::string name = base_name(path);
+            std::string absent = tree_ + "/.absent/";
+            if (!tree_.empty() && path.starts_with(absent)) {
+                look_at_absent_module(path.substr(absent.size()));
+            } else if (is_library_name(name)) {
+                libraries.insert(name);
+            } else if (!tree_.empty() && path.starts_with(tree_ + "/")) {
+                std::string place = path.substr(tree_.size() + 1);
+                std::string file = here(place);
+                // Code is looked for in many places, and modules have their own row.
+                bool code = subject_.runtime != nullptr &&
+                            (subject_.runtime->is_code_file(path) || base_name(place) == "pyvenv.cfg");
+                if (!code && !file.empty() && is_file(file)) missing_file(place, file);
+                if (!code && !file.empty() && is_folder(file)) missing_file(place + "/", file);
+            } else if (is_scratch(path)) {
+                // A path relative to where the program is started: from source, that is mostly the project.
+                std::string start = std::string(isolated_work) + "/";
+                if (subject_.project == nullptr || !path.starts_with(start)) continue;
+                std::string file = (subject_.project->folder / path.substr(start.size())).string();
+                if (is_file(file))
+                    missing_file(path.substr(start.size()), file,
+                                 "it is opened relative to the working folder: see working_folder in "
+                                 "docs/project-file.md");
+            } else if (path != "/" && !path.starts_with("/opt/") && !starts_with_any(path, of_the_kernel)) {
+                if (subject_.host->find_file(path) != nullptr)
+                    system_.insert(path);
+                else if (is_file(path) && subject_.host->find(name) == nullptr)
+                    missing_file(path, path,
+                                 "the path is fixed in the application: carry the file with --asset, or "
+                                 "expect it on every system");
+            }
+        }
+        for (const std::string& name : libraries) look_at_library(name);
+    }
+
+    void missing_file(const std::string& what, const std::string& file, std::string advice = {}) {
+        if (advice.empty() && subject_.project != nullptr) {
+            std::string inner = relative_to(file, subject_.project->folder.string());
+            advice = inner.empty() ? "carry it with --asset, or write a package note"
+                                   : fmt::format("carry it with --asset '{}'", inner);
+        }
+        add({"missing-file", what, file,
+             said_at(base_name(file), base_name(fs::path(file).parent_path().string())), std::move(advice),
+             true});
+    }
+
+    /// "MODULE:FILE:LINE"
+    void look_at_absent_module(const std::string& text) {
+        std::string module = text.substr(0, text.find(':'));
+        std::string asker = text.size() > module.size() ? text.substr(module.size() + 1) : "";
+        if (subject_.runtime == nullptr) return;
+        std::string file = subject_.runtime->module_file(module);
+        if (file.empty()) return;
+        std::string from = asker;
+        bool own = false;
+        // A package stops the import of what is in it.
+        bool package = fs::path(file).parent_path().filename() == module.substr(module.rfind('.') + 1);
+        if (!tree_.empty() && asker.starts_with(tree_ + "/")) {
+            std::size_t colon = asker.rfind(':');
+            std::string source = here(asker.substr(tree_.size() + 1, colon - tree_.size() - 1));
+            own = subject_.project != nullptr &&
+                  !relative_to(source, subject_.project->folder.string()).empty();
+            if (!source.empty()) from = source + asker.substr(colon);
+        }
+        std::string top = module.substr(0, module.find('.'));
+        bool on_purpose = !own;
+        if (subject_.graph != nullptr)
+            on_purpose |= std::ranges::any_of(subject_.graph->left_out,
+                                              [&](const trace::LeftOut& one) { return one.name == top; });
+        if (subject_.project != nullptr)
+            on_purpose |= std::ranges::any_of(subject_.project->exclude, [&](const std::string& pattern) {
+                return fits_pattern(module, pattern) || module.starts_with(pattern + ".");
+            });
+        add({"missing-module", module, file, from,
+             on_purpose ? "left out: only a package asks for it, or the project excludes it"
+                        : fmt::format("bring it in with --include {}",
+                                      package ? fmt::format("'{}.*'", module) : module),
+             !on_purpose});
+    }
+
+    /// The loader looks through several folders: only a name that was found in none is missing.
+    void look_at_library(const std::string& name) {
+        auto is_it = [&](const std::string& file) { return base_name(file) == name; };
+        if (std::ranges::any_of(calls_.opened, is_it) || subject_.host->find(name) != nullptr) return;
+        std::string found;
+        if (!cache_.find(name).empty()) found = cache_.find(name).front();
+        for (const std::string& path : calls_.missing)
+            if (found.empty() && is_it(path) && !tree_.empty() && path.starts_with(tree_ + "/"))
+                if (std::string file = here(path.substr(tree_.size() + 1)); is_file(file)) found = file;
+        // Compiled modules are looked for under many names.
+        if (found.empty() || (subject_.runtime != nullptr && subject_.runtime->is_code_file(found))) return;
+        std::string from = said_at(name, "");
+        if (from.empty() && subject_.graph != nullptr)
+            for (const trace::LooseEnd& end : subject_.graph->loose_ends)
+                if (end.kind == "computed-library") from = fmt::format("{}:{}", end.file, end.line);
+        add({"missing-library", name, found, from, "bring it in with --include " + name, true});
+    }
+
+    void look_at_programs() {
+        std::set<std::string> started;
+        for (const std::string& program : calls_.programs) {
+            bool own = program.starts_with("/opt/") || (!tree_.empty() && program.starts_with(tree_ + "/"));
+            if (!own) started.insert(program);
+        }
+        proof_.programs.assign(started.begin(), started.end());
+        std::set<std::string> seen;
+        for (const std::string& path : calls_.missing_programs) {
+            std::string name = base_name(path);
+            bool ran = std::ranges::any_of(calls_.programs,
+                                           [&](const std::string& one) { return base_name(one) == name; });
+            if (ran || !seen.insert(name).second) continue;
+            std::string found = path.starts_with("/nowhere/") ? find_program(name)
+                                : is_file(path)               ? path
+                                                              : "";
+            bool everywhere = subject_.host->find_file(path) != nullptr;
+            add({"missing-program", name, found, said_at(name, ""),
+                 everywhere ? "every system has it"
+                            : "users need it too, or it has to come along with --asset",
+                 false});
+        }
+    }
+
+    static std::string find_program(const std::string& name) {
+        std::string path = std::getenv("PATH") != nullptr ? std::getenv("PATH") : "";
+        for (std::size_t start = 0; start <= path.size();) {
+            std::size_t end = std::min(path.find(':', start), path.size());
+            std::string file = path.substr(start, end - start) + "/" + name;
+            if (is_file(file)) return file;
+            start = end + 1;
+        }
+        return {};
+    }
+
+    // --- the end ------------------------------------------------------------------------------------------
+
+    void look_at_end() {
+        for (const std::string& program : calls_.left_behind)
+            add({"left-behind",
+                 base_name(program),
+                 {},
+                 {},
+                 "it was still there when the program had ended, and was ended",
+                 false});
+        if (timed_out_) {
+            bool window_is_up = run_.display && proof_.window != "none";
+            if (!window_is_up)
+                add({"time-over",
+                     fmt::format("it did not end within {} s", run_.seconds),
+                     {},
+                     {},
+                     "give it more with --seconds, or arguments that let it end",
+                     true});
+        }
+        if (run_.display) {
+            if (proof_.window == "none")
+                add({"no-window", "no window came up", {}, {}, last_line(proof_.err), true});
+            else if (proof_.window == "blank")
+                add({"blank-window",
+                     "the window is of one colour",
+                     {},
+                     {},
+                     fmt::format("see {}", run_.picture.string()),
+                     true});
+            return;
+        }
+        bool against = run_.against_source && !run_.exit_code;
+        int expected = run_.exit_code.value_or(0);
+        if (!against && !timed_out_ && proof_.exit_code != expected)
+            add({"exit-code",
+                 fmt::format("it ended with {} instead of {}", proof_.exit_code, expected),
+                 {},
+                 {},
+                 last_line(proof_.err),
+                 true});
+        if (run_.output && *run_.output != proof_.out)
+            add({"output",
+                 "standard output is not what is expected",
+                 {},
+                 {},
+                 first_difference(*run_.output, proof_.out),
+                 true});
+        for (const auto& [file, content] : run_.files) {
+            auto made = read_text(places_.work / file);
+            if (!made)
+                add({"written-file", file, {}, {}, "it was not written", true});
+            else if (*made != content)
+                add({"written-file", file, {}, {}, first_difference(content, *made), true});
+        }
+    }
+
+    static std::string last_line(const std::string& text) {
+        std::string_view rest = text;
+        while (!rest.empty() && rest.back() == '\n') rest.remove_suffix(1);
+        return std::string(rest.substr(rest.rfind('\n') + 1));
+    }
+
+    // --- the source ---------------------------------------------------------------------------------------
+
+    Result<void> compare_with_source(const fs::path& folder) {
+        auto places = Places::make(folder);
+        if (!places) return tl::make_unexpected(places.error());
+        std::map<std::string, std::string> variables{{"HOME", places->home.string()},
+                                                     {"LANG", "C.UTF-8"},
+                                                     {"USER", "user"},
+                                                     {"TMPDIR", places->temporary.string()}};
+        for (const auto& [name, value] : run_.variables) variables[name] = value;
+        if (auto clock = set_clock(variables); !clock) return clock;
+        if (const char* path = std::getenv("PATH")) variables["PATH"] = path;
+        std::vector<std::string> command{"env", "-i", "-C", places->work.string()};
+        for (const auto& [name, value] : variables) command.push_back(name + "=" + value);
+        auto source = subject_.runtime->source_command(run_.arguments);
+        command.insert(command.end(), source.begin(), source.end());
+        auto result = run_program(command, run_.input, {run_.seconds, most_output, most_file, {}});
+        if (!result) return tl::make_unexpected(result.error());
+        proof_.compared = true;
+        if (result->exit_code != proof_.exit_code && !timed_out_)
+            add({"exit-code",
+                 fmt::format("it ended with {}, from source with {}", proof_.exit_code, result->exit_code),
+                 {},
+                 {},
+                 last_line(proof_.err),
+                 true});
+        for (auto [kind, from_source, built] : {std::tuple("output", &result->out, &proof_.out),
+                                                std::tuple("error-output", &result->err, &proof_.err)}) {
+            std::string difference = first_difference(with_common_names(*from_source, *places),
+                                                      with_common_names(*built, places_));
+            if (!difference.empty())
+                add({kind,
+                     kind == std::string("output") ? "standard output is another than from source"
+                                                   : "standard error is another than from source",
+                     {},
+                     {},
+                     difference,
+                     true});
+        }
+        compare_files(places->work, places_.work, "");
+        compare_files(places->home, places_.home, "~/");
+        return {};
+    }
+
+    /// Both runs are in folders of their own, and the application is in another place.
+    std::string with_common_names(std::string text, const Places& places) const {
+        replace_all(text, tree_ + "/" + subject_.runtime->application_place(), "<application>");
+        replace_all(text, subject_.project->folder.string(), "<application>");
+        for (const auto& [place, folder] : folders_)
+            if (place.find('/') != std::string::npos) {
+                replace_all(text, tree_ + "/" + place + "/", "<runtime>/" + place + "/");
+                replace_all(text, folder + "/", "<runtime>/" + place + "/");
+            }
+        for (const std::string& home : {places.home.string(), std::string(isolated_home)})
+            replace_all(text, home, "<home>");
+        for (const std::string& work : {places.work.string(), std::string(isolated_work)})
+            replace_all(text, work, "<work>");
+        for (const std::string& temporary : {places.temporary.string()}) replace_all(text, temporary, "/tmp");
+        // A program tells its name in its messages.
+        std::string script = fs::path(subject_.project->entry).filename().string();
+        replace_all(text, script, "<program>");
+        replace_all(text, "usage: " + subject_.program, "usage: <program>");
+        return text;
+    }
+
+    void compare_files(const fs::path& source, const fs::path& built, const std::string& start) {
+        auto is_ours = [&](const std::string& file) {
+            return !start.empty() && file.starts_with(".cache/omnistasis/");
+        };
+        auto from_source = files_below(source), from_built = files_below(built);
+        for (const auto& [file, size] : from_source) {
+            auto one = read_text(source / file), other = read_text(built / file);
+            if (!from_built.contains(file))
+                add({"written-file", start + file, {}, {}, "only the run from source wrote it", true});
+            else if (one && other && *one != *other)
+                add({"written-file", start + file, {}, {}, "its content is another than from source", true});
+        }
+        for (const auto& [file, size] : from_built)
+            if (!from_source.contains(file) && !is_ours(file))
+                add({"written-file", start + file, {}, {}, "only the built application wrote it", true});
+    }
+
+    // --- helpers ------------------------------------------------------------------------------------------
+
+    static bool is_scratch(const std::string& path) {
+        return path.starts_with(std::string(isolated_home) + "/") ||
+               path.starts_with(std::string(isolated_work) + "/") || path == isolated_home ||
+               path == isolated_work || path.starts_with("/tmp");
+    }
+
+    /// The line of the application's own code that names one of the texts, the first rather than the second.
+    std::string said_at(const std::string& text, const std::string& other) const {
+        if (subject_.graph == nullptr) return {};
+        std::vector<std::string> sources;
+        for (const trace::Unit& unit : subject_.graph->units)
+            if (unit.own && unit.kind == trace::UnitKind::code) sources.push_back(unit.file);
+        std::string found = line_that_names(sources, text);
+        if (found.empty()) found = line_that_names(sources, text.substr(0, text.rfind('.')));
+        if (found.empty())
+            found = line_that_names(
+                sources, text.substr(text.rfind('.') == std::string::npos ? text.size() : text.rfind('.')));
+        return found.empty() ? line_that_names(sources, other) : found;
+    }
+
+    void add(ProofFinding finding) {
+        if (seen_.insert(finding.kind + " " + finding.what).second)
+            proof_.findings.push_back(std::move(finding));
+    }
+
+    const ProofSubject& subject_;
+    const ProofRun& run_;
+    Proof proof_;
+    Calls calls_;
+    Places places_;
+    bool timed_out_ = false;
+    bool settled_ = false;
+    std::string tree_;                           ///< in the root
+    fs::path tree_here_;                         ///< on this machine
+    std::map<std::string, std::string> folders_; ///< places in the tree to folders of this machine
+    std::set<std::string> seen_, system_;
+    native::LoaderCache cache_ = native::LoaderCache::read();
+};
+
+} // namespace
+
+bool Proof::holds() const { return std::ranges::none_of(findings, &ProofFinding::fails); }
+
+Result<Proof> prove(const ProofSubject& subject, const ProofRun& run) { return Prover(subject, run).prove(); }
+
+} // namespace omnistasis::watch
