@@ -1,6 +1,6 @@
 #include "cli/job.h"
+#include "cli/proving.h"
 #include "support/files.h"
-#include "watch/isolation.h"
 
 #include <fmt/format.h>
 #include <memory>
@@ -55,16 +55,11 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
                shown_path(result->output.string()), size_text(result->size), result->modules,
                result->libraries, result->data_files);
     fs::path output = result->output_folder.empty() ? result->output : result->output_folder;
-    std::vector<std::string> arguments{"today", "--station", "halcyon", "--date", "2031-05-04"};
-    auto run = watch::run_isolated(output, job->project.name, arguments, *job->host);
-    if (!run) return tl::make_unexpected(run.error());
-    fmt::print("  ran    {} today --station halcyon --date 2031-05-04\n         in a root that holds nothing "
-               "but the C library: exit code {}\n{}{}",
-               job->project.name, run->exit_code, run->out, run->err);
-    if (run->exit_code != 0)
-        return fail(ErrorKind::refused, "the demo does not run in isolation", shown_path(output.string()),
-                    fmt::format("it ended with exit code {}", run->exit_code));
-    return {};
+    if (auto written = write_trace(*job); !written) return tl::make_unexpected(written.error());
+    fmt::print("\n");
+    std::fflush(stdout);
+    options.project.entry.clear();
+    return prove_job(*job, output, options);
 }
 
 Result<void> run_demo(const DemoOptions& demo) {

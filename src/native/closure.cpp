@@ -1,5 +1,8 @@
 #include "native/closure.h"
 
+#include "native/opened_names.h"
+
+#include <algorithm>
 #include <cstdlib>
 #include <elf.h>
 #include <fmt/format.h>
@@ -65,11 +68,22 @@ Result<void> Closure::follow(const Loaded& first) {
         // What the C library opens by itself is found by the program's search path.
         if (loaded.file == program_.file)
             needed.insert(needed.end(), host_.opened().begin(), host_.opened().end());
-        for (const std::string& name : needed) {
+        std::size_t linked = needed.size();
+        if (auto mapped = MappedFile::open(loaded.file)) {
+            auto opened = opened_names(mapped->bytes());
+            std::erase_if(opened, [&](const std::string& name) {
+                return name == loaded.elf.soname || std::ranges::find(needed, name) != needed.end();
+            });
+            needed.insert(needed.end(), opened.begin(), opened.end());
+        }
+        for (std::size_t i = 0; i < needed.size(); ++i) {
+            const std::string& name = needed[i];
+            bool optional = i >= linked;
             if (host_.find(name) != nullptr) continue;
             auto known = by_name_.find(name);
             std::string found = known != by_name_.end() ? known->second : find(name, loaded);
-            needs_.push_back({loaded.file, name, found});
+            if (optional && found.empty()) continue;
+            needs_.push_back({loaded.file, name, found, optional});
             if (found.empty()) continue;
             by_name_.emplace(name, found);
             if (!followed_.insert(found).second) continue;

@@ -19,11 +19,13 @@ struct ShippedLibrary {
     std::string place; ///< in the app tree
 };
 
-/// One DT_NEEDED entry and what the dynamic loader makes of it.
+/// One DT_NEEDED entry, or a name in the text of a file that opens libraries, and what the dynamic loader
+/// makes of it.
 struct LibraryNeed {
     std::string from_file;
     std::string name;
     std::string found_file; ///< empty where it is not found
+    bool opened = false;    ///< not linked: it is opened by name while the program runs
 };
 
 /// The native libraries that files need, found by the dynamic loader's rules (ld.so(8)): DT_RPATH of the file

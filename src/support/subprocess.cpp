@@ -86,6 +86,30 @@ void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, pi
     }
 }
 
+/// Starts a program with signals as they were when we were started, and destroys `actions`. Returns an errno
+/// value.
+int spawn(pid_t& child, posix_spawn_file_actions_t& actions, const std::vector<std::string>& arguments) {
+    std::vector<char*> argv;
+    for (const auto& argument : arguments) argv.push_back(const_cast<char*>(argument.c_str()));
+    argv.push_back(nullptr);
+    // We ignore SIGPIPE; the program shall not inherit that.
+    posix_spawnattr_t attributes;
+    posix_spawnattr_init(&attributes);
+    sigset_t defaults;
+    sigemptyset(&defaults);
+    sigaddset(&defaults, SIGPIPE);
+    posix_spawnattr_setsigdefault(&attributes, &defaults);
+    // Nor that we wait for some signals in a thread of their own.
+    sigset_t none;
+    sigemptyset(&none);
+    posix_spawnattr_setsigmask(&attributes, &none);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGDEF | POSIX_SPAWN_SETSIGMASK);
+    int failed = ::posix_spawnp(&child, argv[0], &actions, &attributes, argv.data(), environ);
+    posix_spawnattr_destroy(&attributes);
+    posix_spawn_file_actions_destroy(&actions);
+    return failed;
+}
+
 std::atomic<pid_t> foreground_program = 0;
 
 int exit_code_of(int status) { return WIFSIGNALED(status) ? 128 + WTERMSIG(status) : WEXITSTATUS(status); }
@@ -140,37 +164,48 @@ bool pass_on_interruption(int signal, bool from_terminal) {
     return true;
 }
 
+Result<BackgroundProgram> BackgroundProgram::start(const std::vector<std::string>& arguments) {
+    Pipe answer;
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_adddup2(&actions, answer.write, 3);
+    for (int stream : {0, 1, 2}) posix_spawn_file_actions_addopen(&actions, stream, "/dev/null", O_RDWR, 0);
+    BackgroundProgram program;
+    if (int failed = spawn(program.process_, actions, arguments); failed != 0) {
+        program.process_ = -1;
+        return fail(ErrorKind::missing, "can't start the program", arguments[0], system_text(failed));
+    }
+    Pipe::close_end(answer.write);
+    char byte = 0;
+    for (ssize_t count; (count = ::read(answer.read, &byte, 1)) != 0 && byte != '\n';)
+        if (count > 0)
+            program.answer_ += byte;
+        else if (errno != EINTR)
+            break;
+    return program;
+}
+
+BackgroundProgram::~BackgroundProgram() {
+    if (process_ < 0) return;
+    ::kill(process_, SIGTERM);
+    int status = 0;
+    while (::waitpid(process_, &status, 0) < 0 && errno == EINTR) {
+    }
+}
+
 Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input,
                                   const RunLimits& limits) {
     Pipe in, out, err;
     if (in.read < 0 || out.read < 0 || err.read < 0)
         return fail(ErrorKind::missing, "can't open a pipe", arguments[0], system_text(errno));
 
-    std::vector<char*> argv;
-    for (const auto& argument : arguments) argv.push_back(const_cast<char*>(argument.c_str()));
-    argv.push_back(nullptr);
-
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
     posix_spawn_file_actions_adddup2(&actions, in.read, 0);
     posix_spawn_file_actions_adddup2(&actions, out.write, 1);
     posix_spawn_file_actions_adddup2(&actions, err.write, 2);
-    // We ignore SIGPIPE; the program shall not inherit that.
-    posix_spawnattr_t attributes;
-    posix_spawnattr_init(&attributes);
-    sigset_t defaults;
-    sigemptyset(&defaults);
-    sigaddset(&defaults, SIGPIPE);
-    posix_spawnattr_setsigdefault(&attributes, &defaults);
-    // Nor that we wait for some signals in a thread of their own.
-    sigset_t none;
-    sigemptyset(&none);
-    posix_spawnattr_setsigmask(&attributes, &none);
-    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGDEF | POSIX_SPAWN_SETSIGMASK);
     pid_t child = 0;
-    int failed = ::posix_spawnp(&child, argv[0], &actions, &attributes, argv.data(), environ);
-    posix_spawnattr_destroy(&attributes);
-    posix_spawn_file_actions_destroy(&actions);
+    int failed = spawn(child, actions, arguments);
     if (failed != 0)
         return fail(ErrorKind::missing, "can't start the program", arguments[0], system_text(failed));
 

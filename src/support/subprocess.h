@@ -7,6 +7,7 @@
 #include <functional>
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace omnistasis {
@@ -32,6 +33,25 @@ struct RunLimits {
 /// where it holds no slash. Fails only where the program can't be started; a non-zero exit code is a result.
 Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input = {},
                                   const RunLimits& limits = {});
+
+/// A program that serves us while we work. It is asked to end with the object.
+class BackgroundProgram {
+  public:
+    /// Starts it without standard streams and waits for its answer: a line on descriptor 3.
+    static Result<BackgroundProgram> start(const std::vector<std::string>& arguments);
+    BackgroundProgram(BackgroundProgram&& other) noexcept
+        : process_(std::exchange(other.process_, -1)), answer_(std::move(other.answer_)) {}
+    BackgroundProgram& operator=(BackgroundProgram&&) = delete;
+    ~BackgroundProgram();
+
+    /// The line; empty where it ended without one.
+    const std::string& answer() const { return answer_; }
+
+  private:
+    BackgroundProgram() = default;
+    int process_ = -1;
+    std::string answer_;
+};
 
 /// Runs a program with this one's own standard streams, in `folder`, with `variables` added to the
 /// environment. Returns its exit code, or 128 + signal number.

@@ -271,7 +271,9 @@ class Tracer {
                           : "what needs this file does not work",
                       "install the package that holds the library"}});
             } else if (auto to = by_file.find(need.found_file); to != by_file.end()) {
-                graph_.add_edge(from->second, to->second, {"needs the library", need.from_file, 0, false});
+                graph_.add_edge(from->second, to->second,
+                                {need.opened ? "may open the library" : "needs the library", need.from_file,
+                                 0, need.opened});
             }
         }
         return {};

@@ -3,19 +3,9 @@
 #include "support/files.h"
 
 #include <algorithm>
-#include <array>
-#include <cerrno>
 #include <charconv>
-#include <csignal>
 #include <cstring>
-#include <fcntl.h>
 #include <png.h>
-#include <spawn.h>
-#include <sys/wait.h>
-#include <unistd.h>
-#include <utility>
-
-extern char** environ;
 
 namespace omnistasis::watch {
 
@@ -35,56 +25,21 @@ std::uint32_t field(ByteSpan bytes, std::size_t number) {
 } // namespace
 
 Result<VirtualDisplay> VirtualDisplay::start(const fs::path& scratch) {
-    VirtualDisplay display;
-    display.buffer_ = scratch / "Xvfb_screen0";
-    int ends[2];
-    if (::pipe2(ends, O_CLOEXEC) != 0)
-        return fail(ErrorKind::missing, "can't open a pipe", "Xvfb", system_text(errno));
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    posix_spawn_file_actions_adddup2(&actions, ends[1], 3);
-    posix_spawn_file_actions_addopen(&actions, 2, "/dev/null", O_WRONLY, 0);
-    std::string folder = scratch.string();
-    const char* arguments[] = {"Xvfb",   "-displayfd",   "3",         "-screen", "0",    "1280x800x24",
-                               "-fbdir", folder.c_str(), "-nolisten", "tcp",     nullptr};
-    pid_t process = 0;
-    int failed = ::posix_spawnp(&process, "Xvfb", &actions, nullptr, const_cast<char**>(arguments), environ);
-    posix_spawn_file_actions_destroy(&actions);
-    ::close(ends[1]);
-    if (failed != 0) {
-        ::close(ends[0]);
-        return fail(ErrorKind::missing, "can't start a virtual display", "Xvfb", system_text(failed),
+    auto server = BackgroundProgram::start({"Xvfb", "-displayfd", "3", "-screen", "0", "1280x800x24",
+                                            "-fbdir", scratch.string(), "-nolisten", "tcp", "-noreset"});
+    if (!server)
+        return fail(ErrorKind::missing, "can't start a virtual display", "Xvfb", server.error().why,
                     "install the package xvfb");
-    }
-    display.process_ = process;
-    // It writes its number once programs can reach it.
-    std::array<char, 16> text{};
-    ssize_t count = 0, size = 0;
-    while (size < 15 &&
-           (count = ::read(ends[0], text.data() + size, 15 - static_cast<std::size_t>(size))) != 0) {
-        if (count < 0 && errno != EINTR) break;
-        if (count > 0) size += count;
-        if (size > 0 && text[static_cast<std::size_t>(size) - 1] == '\n') break;
-    }
-    ::close(ends[0]);
-    auto [end, error] = std::from_chars(text.data(), text.data() + size, display.number_);
+    // It tells its number once programs can reach it.
+    const std::string& answer = server->answer();
+    int number = 0;
+    auto [end, error] = std::from_chars(answer.data(), answer.data() + answer.size(), number);
     if (error != std::errc())
         return fail(ErrorKind::missing, "the virtual display does not start", "Xvfb",
                     "it gave no display number");
+    VirtualDisplay display(std::move(*server), number, scratch / "Xvfb_screen0");
     display.empty_ = display.last_ = display.pixels();
     return display;
-}
-
-VirtualDisplay::VirtualDisplay(VirtualDisplay&& other) noexcept
-    : process_(std::exchange(other.process_, -1)), number_(other.number_), buffer_(std::move(other.buffer_)),
-      empty_(std::move(other.empty_)), last_(std::move(other.last_)), unchanged_(other.unchanged_) {}
-
-VirtualDisplay::~VirtualDisplay() {
-    if (process_ < 0) return;
-    ::kill(process_, SIGTERM);
-    int status = 0;
-    while (::waitpid(process_, &status, 0) < 0 && errno == EINTR) {
-    }
 }
 
 /// The display's pixels, four bytes each: blue, green, red, nothing.
@@ -111,7 +66,7 @@ bool VirtualDisplay::has_settled() {
 }
 
 Result<Picture> VirtualDisplay::take_picture(const fs::path& file) const {
-    std::string shown = pixels();
+    std::string shown = last_;
     if (shown.empty())
         return fail(ErrorKind::fault, "the virtual display's picture can't be read", buffer_,
                     "its format is another");

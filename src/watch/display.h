@@ -1,9 +1,8 @@
 #pragma once
 
-#include "support/error.h"
+#include "support/subprocess.h"
 
 #include <filesystem>
-#include <memory>
 #include <string>
 
 namespace omnistasis::watch {
@@ -21,9 +20,6 @@ class VirtualDisplay {
   public:
     /// `scratch` is a folder for its picture buffer.
     static Result<VirtualDisplay> start(const std::filesystem::path& scratch);
-    VirtualDisplay(VirtualDisplay&& other) noexcept;
-    VirtualDisplay& operator=(VirtualDisplay&&) = delete;
-    ~VirtualDisplay();
 
     std::string name() const { return ":" + std::to_string(number_); }
     /// The socket that programs reach it by.
@@ -33,15 +29,16 @@ class VirtualDisplay {
     /// called again and again.
     bool has_settled();
 
-    /// Writes what is to be seen as a PNG file.
+    /// Writes what was to be seen when `has_settled` was called for the last time as a PNG file.
     Result<Picture> take_picture(const std::filesystem::path& file) const;
 
   private:
-    VirtualDisplay() = default;
+    VirtualDisplay(BackgroundProgram server, int number, std::filesystem::path buffer)
+        : server_(std::move(server)), number_(number), buffer_(std::move(buffer)) {}
     std::string pixels() const;
 
-    int process_ = -1;
-    int number_ = 0;
+    BackgroundProgram server_;
+    int number_;
     std::filesystem::path buffer_; ///< the display's memory, in X's window dump format (X11/XWDFile.h)
     std::string empty_;            ///< the pixels before anything was shown
     std::string last_;

@@ -164,7 +164,6 @@ class Prover {
         proof_.err = std::move(result->err);
         timed_out_ = result->timed_out;
         if (display) {
-            settled_ = display->has_settled();
             auto picture = display->take_picture(run_.picture);
             if (!picture) return tl::make_unexpected(picture.error());
             proof_.window = !picture->has_window ? "none"
@@ -571,7 +570,6 @@ class Prover {
     Calls calls_;
     Places places_;
     bool timed_out_ = false;
-    bool settled_ = false;
     std::string tree_;                           ///< in the root
     fs::path tree_here_;                         ///< on this machine
     std::map<std::string, std::string> folders_; ///< places in the tree to folders of this machine

@@ -307,8 +307,8 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                 out.needs.push_back(
                     {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), reason});
             }
-        auto is_there = [&](const std::string& module) { return !!finder_.find(module); };
-        if (auto first = std::ranges::find_if(note.one_of, is_there); first != note.one_of.end())
+        auto is_installed = [&](const std::string& module) { return !!finder_.find(module); };
+        if (auto first = std::ranges::find_if(note.one_of, is_installed); first != note.one_of.end())
             want_pattern(*first, {"can't do without", unit.file, 0, false}, out);
         for (const NoteData& data : note.data) {
             for (std::string candidate : data.from) {

@@ -1,0 +1,38 @@
+#include "native/opened_names.h"
+
+#include <algorithm>
+#include <string_view>
+
+namespace omnistasis::native {
+
+namespace {
+
+bool is_name_byte(char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+           std::string_view("._-+").find(c) != std::string_view::npos;
+}
+
+} // namespace
+
+std::vector<std::string> opened_names(ByteSpan file) {
+    std::string_view text(reinterpret_cast<const char*>(file.data()), file.size());
+    std::vector<std::string> names;
+    using namespace std::string_view_literals;
+    if (text.find("\0dlopen\0"sv) == std::string_view::npos) return names;
+    constexpr std::string_view middle = ".so.";
+    for (std::size_t at = text.find(middle); at != std::string_view::npos; at = text.find(middle, at + 1)) {
+        std::size_t start = at, end = at + middle.size();
+        while (start > 0 && at - start < 100 && is_name_byte(text[start - 1])) --start;
+        while (end < text.size() && end - at < 30 &&
+               ((text[end] >= '0' && text[end] <= '9') || text[end] == '.'))
+            ++end;
+        bool whole = end < text.size() && text[end] == '\0' && (start == 0 || text[start - 1] == '\0');
+        if (whole && text.substr(start).starts_with("lib") && text[end - 1] != '.')
+            names.emplace_back(text.substr(start, end - start));
+    }
+    std::ranges::sort(names);
+    names.erase(std::unique(names.begin(), names.end()), names.end());
+    return names;
+}
+
+} // namespace omnistasis::native
