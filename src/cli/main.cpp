@@ -67,6 +67,7 @@ int run(int count, char** words) {
     cli::add_why_command(program, exit_code);
     cli::add_rehearse_command(program, behind, exit_code);
     cli::add_prove_command(program, behind, exit_code);
+    cli::add_inspect_command(program, exit_code);
     cli::add_notes_command(program, exit_code);
     cli::add_demo_command(program, exit_code);
     try {
@@ -80,17 +81,25 @@ int run(int count, char** words) {
     return exit_code;
 }
 
+int fault(const std::exception& error) {
+    cli::print_error({ErrorKind::fault,
+                      "Omnistasis itself has failed",
+                      {},
+                      error.what(),
+                      "please report this, with the command that was given"});
+    return cli::exit_code_of(ErrorKind::fault);
+}
+
 } // namespace
 
 int main(int count, char** words) {
     try {
         return run(count, words);
+    } catch (const std::system_error& error) {
+        // Whoever reads our output has seen enough.
+        if (error.code() == std::errc::broken_pipe) return cli::exit_done;
+        return fault(error);
     } catch (const std::exception& error) {
-        cli::print_error({ErrorKind::fault,
-                          "Omnistasis itself has failed",
-                          {},
-                          error.what(),
-                          "please report this, with the command that was given"});
-        return cli::exit_code_of(ErrorKind::fault);
+        return fault(error);
     }
 }

@@ -1,11 +1,9 @@
 #pragma once
 
-#include "native/elf_reader.h"
 #include "native/host_libraries.h"
-#include "native/loader_cache.h"
+#include "native/loader_model.h"
 
 #include <map>
-#include <memory>
 #include <set>
 #include <string>
 #include <vector>
@@ -43,24 +41,16 @@ class Closure {
     const std::vector<LibraryNeed>& needs() const { return needs_; }
 
   private:
-    struct Loaded {
-        std::string file; ///< real path
-        ElfFile elf;
-        const Loaded* loader = nullptr;
-    };
-
-    Result<void> follow(const Loaded& loaded);
-    std::string find(const std::string& name, const Loaded& loaded) const;
-    bool fits(const std::string& file) const;
-    std::vector<std::string> folders_of(const std::string& list, const std::string& file) const;
+    Result<void> follow(std::size_t first);
+    std::string found_for(const std::string& name, std::size_t asking) const;
 
     const HostLibraries& host_;
-    LoaderCache cache_;
-    Loaded program_;
+    LoaderModel model_;
+    std::string program_;                         ///< real path
+    std::vector<LoadedObject> objects_;           ///< of the process that all of it ends up in; real paths
     std::map<std::string, std::string> by_name_;  ///< names that were resolved, to real paths
     std::map<std::string, std::string> place_of_; ///< real path to place
     std::set<std::string> followed_;
-    std::vector<std::unique_ptr<Loaded>> loaded_;
     std::vector<ShippedLibrary> shipped_;
     std::vector<LibraryNeed> needs_;
 };

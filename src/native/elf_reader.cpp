@@ -1,5 +1,7 @@
 #include "native/elf_reader.h"
 
+#include "support/byte_view.h"
+
 #include <elf.h>
 #include <fmt/format.h>
 
@@ -23,6 +25,7 @@ class Reader {
             return error("has an unknown class", EI_CLASS);
         if (bytes_[EI_DATA] != ELFDATA2LSB && bytes_[EI_DATA] != ELFDATA2MSB)
             return error("has an unknown byte order", EI_DATA);
+        view_ = ByteView(bytes_, file_.little_endian);
         if (bytes_.size() < header_size()) return error("ends within its header", bytes_.size());
         file_.type = half(16);
         file_.machine = half(18);
@@ -39,22 +42,12 @@ class Reader {
                     fmt::format("at byte {}", offset), "the file is damaged or was cut off: get it anew");
     }
 
-    bool inside(std::uint64_t offset, std::uint64_t size) const {
-        return offset <= bytes_.size() && size <= bytes_.size() - offset;
+    bool inside(std::uint64_t offset, std::uint64_t size) const { return view_.holds(offset, size); }
+    std::uint16_t half(std::uint64_t offset) const { return view_.half(offset); }
+    std::uint32_t word(std::uint64_t offset) const { return view_.word(offset); }
+    std::uint64_t address(std::uint64_t offset) const {
+        return view_.number(offset, file_.is_64_bit ? 8 : 4);
     }
-
-    std::uint64_t number(std::uint64_t offset, unsigned width) const {
-        if (!inside(offset, width)) return 0;
-        std::uint64_t value = 0;
-        for (unsigned i = 0; i < width; ++i) {
-            unsigned shift = file_.little_endian ? i : width - 1 - i;
-            value |= static_cast<std::uint64_t>(bytes_[offset + i]) << (8 * shift);
-        }
-        return value;
-    }
-    std::uint16_t half(std::uint64_t offset) const { return static_cast<std::uint16_t>(number(offset, 2)); }
-    std::uint32_t word(std::uint64_t offset) const { return static_cast<std::uint32_t>(number(offset, 4)); }
-    std::uint64_t address(std::uint64_t offset) const { return number(offset, file_.is_64_bit ? 8 : 4); }
 
     Result<void> read_segments() {
         std::uint64_t table = address(file_.is_64_bit ? 32 : 28);
@@ -129,6 +122,9 @@ class Reader {
             case DT_FLAGS_1:
                 file_.ignores_default_folders = (entry.value & DF_1_NODEFLIB) != 0;
                 break;
+            case DT_VERDEF:
+                read_version_definitions(to_offset(entry.value));
+                break;
             case DT_VERNEED:
                 read_version_needs(to_offset(entry.value));
                 break;
@@ -151,13 +147,27 @@ class Reader {
             std::uint64_t version = at + word(at + 8);
             for (unsigned left = half(at + 2); left > 0 && inside(version, 16); --left) {
                 if (++records > most_version_records) return;
-                need.versions.push_back(string_at(word(version + 8)));
+                need.versions.push_back(
+                    {string_at(word(version + 8)), (half(version + 4) & VER_FLG_WEAK) != 0});
                 if (word(version + 12) == 0) break;
                 version += word(version + 12);
             }
             file_.version_needs.push_back(std::move(need));
             if (word(at + 12) == 0) return;
             at += word(at + 12);
+        }
+    }
+
+    /// A chain of Verdef records; the name is in the first of each one's Verdaux records.
+    void read_version_definitions(std::optional<std::uint64_t> start) {
+        if (!start) return;
+        std::uint64_t at = *start;
+        for (std::size_t records = 0; inside(at, 20) && records < most_version_records; ++records) {
+            // The first names the file itself.
+            if ((half(at + 2) & VER_FLG_BASE) == 0)
+                file_.defined_versions.push_back(string_at(word(at + word(at + 12))));
+            if (word(at + 16) == 0) return;
+            at += word(at + 16);
         }
     }
 
@@ -174,14 +184,10 @@ class Reader {
         return text(*strings_ + index, *strings_ + strings_size_);
     }
 
-    std::string text(std::uint64_t from, std::uint64_t limit) const {
-        std::string value;
-        for (std::uint64_t i = from; i < limit && i < bytes_.size() && bytes_[i] != 0; ++i)
-            value += static_cast<char>(bytes_[i]);
-        return value;
-    }
+    std::string text(std::uint64_t from, std::uint64_t limit) const { return view_.text(from, limit); }
 
     ByteSpan bytes_;
+    ByteView view_; ///< once the byte order is known
     std::string name_;
     ElfFile file_;
     std::optional<std::uint64_t> strings_;

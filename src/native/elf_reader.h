@@ -28,8 +28,12 @@ struct ElfDynamic {
 
 /// The symbol versions that a file wants of one library (GNU extension, `.gnu.version_r`).
 struct ElfVersionNeed {
+    struct Version {
+        std::string name;
+        bool weak = false; ///< the file can do without it
+    };
     std::string library;
-    std::vector<std::string> versions;
+    std::vector<Version> versions;
 };
 
 /// What an ELF file says about itself to the dynamic loader.
@@ -45,6 +49,7 @@ struct ElfFile {
     std::optional<std::string> runpath;
     bool ignores_default_folders = false; ///< DF_1_NODEFLIB
     std::vector<ElfVersionNeed> version_needs;
+    std::vector<std::string> defined_versions; ///< `.gnu.version_d`
     std::vector<ElfSegment> segments;
     std::vector<ElfDynamic> dynamic;
 

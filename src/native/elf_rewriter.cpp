@@ -36,7 +36,8 @@ class Rewriter {
     Result<Bytes> run() {
         if (!elf_.is_64_bit || !elf_.little_endian) return refuse("it is no 64-bit little-endian file");
         header_ = load<Elf64_Ehdr>(bytes_, 0);
-        if (header_.e_phentsize != sizeof(Elf64_Phdr)) return refuse("its program headers have an unknown size");
+        if (header_.e_phentsize != sizeof(Elf64_Phdr))
+            return refuse("its program headers have an unknown size");
         for (unsigned i = 0; i < header_.e_phnum; ++i)
             segments_.push_back(load<Elf64_Phdr>(bytes_, header_.e_phoff + i * sizeof(Elf64_Phdr)));
         for (std::size_t i = 0; i < segments_.size(); ++i) {
@@ -56,11 +57,13 @@ class Rewriter {
 
         Elf64_Phdr& last = segments_[*last_];
         constexpr std::uint64_t highest_address = 1ull << 56;
-        if (last.p_vaddr >= highest_address || last.p_memsz >= highest_address || last.p_memsz < last.p_filesz)
+        if (last.p_vaddr >= highest_address || last.p_memsz >= highest_address ||
+            last.p_memsz < last.p_filesz)
             return refuse("its last segment's size and place are not possible");
         constexpr std::uint64_t largest_page = 2u << 20;
         for (const Elf64_Phdr& segment : segments_)
-            if (segment.p_type == PT_LOAD && segment.p_align > largest_page) return refuse("its segments are aligned to more than a page");
+            if (segment.p_type == PT_LOAD && segment.p_align > largest_page)
+                return refuse("its segments are aligned to more than a page");
         std::uint64_t end_of_file_part = last.p_vaddr + last.p_filesz;
         std::uint64_t strings_address = align_up(last.p_vaddr + last.p_memsz, 16);
         std::uint64_t dynamic_address = align_up(strings_address + strings->size(), 16);

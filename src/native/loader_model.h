@@ -1,0 +1,101 @@
+#pragma once
+
+#include "native/elf_reader.h"
+#include "native/loader_cache.h"
+
+#include <atomic>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+namespace omnistasis::native {
+
+/// How the loader found a file.
+enum class FoundBy : std::uint8_t {
+    start,          ///< the file that was to be loaded
+    path,           ///< its name is a path
+    rpath,          ///< DT_RPATH of the file that asks, or of one that loaded it
+    environment,    ///< LD_LIBRARY_PATH
+    runpath,        ///< DT_RUNPATH of the file that asks
+    cache,          ///< the loader's cache
+    default_folder, ///< a folder that it always looks into
+    loader,         ///< the loader itself
+};
+std::string_view word_of(FoundBy found_by);
+
+/// A file in the process.
+struct LoadedObject {
+    std::string name; ///< that it was first asked for by
+    std::string path; ///< as the loader found it, links not followed
+    FoundBy found_by = FoundBy::start;
+    std::size_t asked_by = 0; ///< index of the object that asked first
+    const ElfFile* elf = nullptr;
+};
+
+/// A name that is found nowhere.
+struct NotFound {
+    std::string name;
+    std::size_t asked_by = 0;
+};
+
+/// A symbol version that a file needs of a library which has others (GNU symbol versioning).
+struct VersionMismatch {
+    std::string version;
+    std::string library; ///< path
+    std::size_t asked_by = 0;
+};
+
+/// What is in a process once the loader has done its work, in the order of loading.
+struct LoadedProcess {
+    std::vector<LoadedObject> objects;
+    std::vector<NotFound> not_found;
+    std::vector<VersionMismatch> mismatches;
+    std::string error; ///< why the loader gives up; empty where it does not
+};
+
+/// The dynamic loader of this machine (ld.so(8), glibc): which files it would load for a program or library.
+/// Files and folders are looked at once, however many programs are asked for. Safe to use from many threads.
+class LoaderModel {
+  public:
+    /// For which machine: this one, with the folders for its processor's abilities, or any of its
+    /// architecture, without them.
+    enum class Machine : std::uint8_t { this_one, any };
+    explicit LoaderModel(Machine machine = Machine::this_one);
+    ~LoaderModel();
+
+    LoadedProcess load(const std::string& file) const;
+
+    /// The file for `name`, which objects[asked_by] needs; empty where there is none. objects[0] is the
+    /// program.
+    std::string find(const std::string& name, const std::vector<LoadedObject>& objects, std::size_t asked_by,
+                     FoundBy& found_by, std::string& error) const;
+
+    /// What is at a path; null where it is no ELF file. Stays valid as long as this.
+    const ElfFile* elf_at(const std::string& path) const;
+
+  private:
+    struct File;
+    struct Process;
+
+    const File& file_at(const std::string& path) const;
+    std::string look_in(const std::vector<std::string>& folders, const std::string& name, const ElfFile& like,
+                        std::string& error) const;
+    std::vector<std::string> folders_of(const std::string& list, const std::string& path,
+                                        const ElfFile& elf) const;
+    bool has_folder(const std::string& folder) const;
+
+    LoaderCache cache_;
+    std::vector<std::string> library_path_;
+    std::string platform_; ///< what $PLATFORM stands for; empty: by the architecture
+    std::vector<std::string>
+        capabilities_; ///< sub-folders that are looked into first, each with a `/` behind
+    mutable std::atomic<std::size_t> kept_mappings_ = 0;
+    mutable std::mutex mutex_;
+    mutable std::unordered_map<std::string, std::unique_ptr<File>> files_;
+    mutable std::unordered_map<std::string, bool> folders_;
+};
+
+} // namespace omnistasis::native

@@ -1,0 +1,129 @@
+#include "native/oldest_system.h"
+
+#include "support/byte_view.h"
+#include "support/toml.h"
+
+#include <algorithm>
+#include <charconv>
+#include <elf.h>
+#include <fmt/format.h>
+#include <optional>
+
+namespace omnistasis::native {
+
+namespace {
+
+constexpr std::string_view family = "GLIBC_";
+
+std::vector<int> parse_version(std::string_view text) {
+    std::vector<int> parts;
+    while (!text.empty()) {
+        int number = 0;
+        auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+        if (error != std::errc()) return {};
+        parts.push_back(number);
+        text.remove_prefix(static_cast<std::size_t>(end - text.data()));
+        if (text.empty()) break;
+        if (text.front() != '.') return {};
+        text.remove_prefix(1);
+    }
+    return parts;
+}
+
+/// A symbol that a file takes at a version: the versions' numbers are in .gnu.version_r, the symbols' in
+/// .gnu.version (both GNU extensions).
+std::string symbol_of_version(const ElfFile& elf, ByteSpan content, const std::string& version) {
+    ByteView view(content, elf.little_endian);
+    auto value_of = [&](std::uint64_t tag) -> std::optional<std::uint64_t> {
+        for (const ElfDynamic& entry : elf.dynamic)
+            if (entry.tag == tag) return entry.value;
+        return std::nullopt;
+    };
+    auto offset_of = [&](std::optional<std::uint64_t> address) -> std::optional<std::uint64_t> {
+        if (!address) return std::nullopt;
+        for (const ElfSegment& segment : elf.segments)
+            if (segment.type == PT_LOAD && *address >= segment.address &&
+                *address - segment.address < segment.file_size)
+                return segment.offset + (*address - segment.address);
+        return std::nullopt;
+    };
+    auto strings = offset_of(value_of(DT_STRTAB)), symbols = offset_of(value_of(DT_SYMTAB)),
+         versions = offset_of(value_of(DT_VERSYM)), needs = offset_of(value_of(DT_VERNEED));
+    if (!strings || !symbols || !versions || !needs) return {};
+    auto text = [&](std::uint64_t index) { return view.text(*strings + index, *strings + index + 500); };
+    std::uint16_t number = 0;
+    std::uint64_t at = *needs;
+    for (unsigned records = 0; records < 4096 && number == 0; ++records) {
+        std::uint64_t one = at + view.word(at + 8);
+        for (unsigned left = view.half(at + 2); left > 0 && number == 0; --left) {
+            if (text(view.word(one + 8)) == version) number = view.half(one + 6) & 0x7FFF;
+            if (view.word(one + 12) == 0) break;
+            one += view.word(one + 12);
+        }
+        if (view.word(at + 12) == 0) break;
+        at += view.word(at + 12);
+    }
+    if (number == 0) return {};
+    // Symbols that are taken from elsewhere stand in front of those that are in the file's hash table.
+    std::uint64_t count = 1u << 16;
+    if (auto hash = offset_of(value_of(DT_GNU_HASH)); hash && view.word(*hash + 4) > 1)
+        count = view.word(*hash + 4);
+    else if (auto older = offset_of(value_of(DT_HASH)))
+        count = view.word(*older + 4);
+    std::uint64_t width = elf.is_64_bit ? 24 : 16;
+    for (std::uint64_t i = 1;
+         i < std::min<std::uint64_t>(count, 1u << 18) && view.holds(*versions + i * 2, 2); ++i)
+        if ((view.half(*versions + i * 2) & 0x7FFF) == number) return text(view.word(*symbols + i * width));
+    return {};
+}
+
+} // namespace
+
+std::string version_text(const std::vector<int>& version) {
+    std::string text;
+    for (int part : version) text += fmt::format("{}{}", text.empty() ? "" : ".", part);
+    return text;
+}
+
+void OldestSystem::add(const std::string& name, const ElfFile& elf, ByteSpan content) {
+    CLibraryNeed highest{name, {}, {}};
+    std::string version;
+    for (const ElfVersionNeed& need : elf.version_needs)
+        for (const ElfVersionNeed::Version& one : need.versions) {
+            if (one.weak || !one.name.starts_with(family)) continue;
+            std::vector<int> parts = parse_version(std::string_view(one.name).substr(family.size()));
+            if (parts > highest.version) {
+                highest.version = parts;
+                version = one.name;
+            }
+        }
+    if (highest.version.empty()) return;
+    highest.symbol = symbol_of_version(elf, content, version);
+    needs_.push_back(std::move(highest));
+}
+
+std::vector<CLibraryNeed> OldestSystem::needs() const {
+    std::vector<CLibraryNeed> sorted = needs_;
+    std::ranges::stable_sort(sorted, [](const CLibraryNeed& one, const CLibraryNeed& other) {
+        return one.version != other.version ? one.version > other.version : one.file < other.file;
+    });
+    return sorted;
+}
+
+Result<std::vector<KnownSystem>> known_systems(const fs::path& notes, const std::string& target) {
+    fs::path file = notes / "hosts" / (target + ".toml");
+    toml::parse_result parsed = toml::parse_file(file.string());
+    if (!parsed)
+        return fail(ErrorKind::fault, "can't read the list of systems", file,
+                    std::string(parsed.error().description()), "install Omnistasis anew");
+    std::vector<KnownSystem> systems;
+    if (const toml::array* list = parsed.table()["system"].as_array())
+        for (const toml::node& node : *list)
+            if (const toml::table* one = node.as_table())
+                systems.push_back({parse_version((*one)["glibc"].value_or(std::string())),
+                                   (*one)["name"].value_or(std::string())});
+    std::ranges::stable_sort(systems, {}, &KnownSystem::version);
+    return systems;
+}
+
+} // namespace omnistasis::native

@@ -1,0 +1,44 @@
+#pragma once
+
+#include "native/elf_reader.h"
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace omnistasis::native {
+
+/// A version of the C library that a file needs, and one symbol for which.
+struct CLibraryNeed {
+    std::string file;
+    std::vector<int> version; ///< 2.34 is {2, 34}
+    std::string symbol;       ///< one that is of that version; empty where the file does not tell
+};
+
+/// How old a system may be that files run on, by the versioned symbols that they take from the C library's
+/// family (glibc: libc.so.6, libm.so.6, libpthread.so.0, ...).
+class OldestSystem {
+  public:
+    /// Adds a file: its name and its content, which has been read as `elf`.
+    void add(const std::string& name, const ElfFile& elf, ByteSpan content);
+
+    /// The needs, highest first; of each file the highest.
+    std::vector<CLibraryNeed> needs() const;
+
+  private:
+    std::vector<CLibraryNeed> needs_;
+};
+
+/// "2.34"
+std::string version_text(const std::vector<int>& version);
+
+/// A system and the version of the C library that it has.
+struct KnownSystem {
+    std::vector<int> version;
+    std::string name;
+};
+
+/// Systems of `notes/hosts/<target>.toml`, oldest first.
+Result<std::vector<KnownSystem>> known_systems(const fs::path& notes, const std::string& target);
+
+} // namespace omnistasis::native

@@ -1,0 +1,58 @@
+#pragma once
+
+#include "payload/payload_writer.h"
+#include "support/files.h"
+
+#include <cstdint>
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace omnistasis::payload {
+
+/// A file in a payload.
+struct StoredFile {
+    std::string place;
+    unsigned mode = 0644;
+    std::uint64_t size = 0;
+    std::string hash; ///< SHA-256, hexadecimal
+    std::uint32_t content = 0;
+};
+
+/// The payload of an output, for looking at and taking apart (docs/payload-format.md). All that is told has
+/// been checked against the hashes above it: the trailer's, the head's, the index's.
+class PayloadContents {
+  public:
+    /// Fails with an error of the kind bad_input where the file has no payload or a damaged one.
+    static Result<PayloadContents> open(const fs::path& file);
+
+    /// Whether a file ends as one with a payload does.
+    static bool has_payload(ByteSpan file);
+
+    const Description& description() const { return description_; }
+    const std::string& tree_id() const { return tree_id_; } ///< hexadecimal
+    std::uint64_t launcher_size() const { return launcher_size_; }
+    std::uint64_t payload_size() const { return payload_size_; }
+    std::uint64_t raw_size() const { return raw_size_; } ///< of all different contents
+    const std::vector<StoredFile>& files() const { return files_; }
+
+    /// Calls `take` with every different content, in order of its number, after its hash was checked. Stops
+    /// at an error, its own or one that `take` returns.
+    Result<void> each_content(
+        const std::function<Result<void>(std::uint32_t number, const std::string& bytes)>& take) const;
+
+  private:
+    PayloadContents(MappedFile file, fs::path name) : file_(std::move(file)), name_(std::move(name)) {}
+    Result<void> read();
+    tl::unexpected<Error> damaged(const std::string& why) const;
+
+    MappedFile file_;
+    fs::path name_;
+    Description description_;
+    std::string tree_id_;
+    std::string raw_index_;
+    std::uint64_t launcher_size_ = 0, payload_size_ = 0, raw_size_ = 0;
+    std::vector<StoredFile> files_;
+};
+
+} // namespace omnistasis::payload

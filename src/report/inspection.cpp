@@ -1,0 +1,325 @@
+#include "report/inspection.h"
+
+#include "support/files.h"
+
+#include <array>
+#include <elf.h>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <unistd.h>
+#include <unordered_map>
+
+namespace omnistasis::report {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string elf_machine(std::uint16_t machine) {
+    switch (machine) {
+    case EM_X86_64:
+        return "x86-64";
+    case EM_386:
+        return "x86";
+    case EM_AARCH64:
+        return "aarch64";
+    case EM_ARM:
+        return "arm";
+    case EM_PPC64:
+        return "ppc64";
+    case EM_S390:
+        return "s390x";
+    case EM_RISCV:
+        return "riscv";
+    default:
+        return fmt::format("machine {}", machine);
+    }
+}
+
+std::string pe_machine(std::uint16_t machine) {
+    return machine == 0x8664   ? "x86-64"
+           : machine == 0x14C  ? "x86"
+           : machine == 0xAA64 ? "aarch64"
+                               : fmt::format("machine {:#x}", machine);
+}
+
+std::string mach_processor(std::uint32_t processor) {
+    return processor == 0x01000007   ? "x86-64"
+           : processor == 0x0100000C ? "aarch64"
+           : processor == 7          ? "x86"
+                                     : fmt::format("processor {:#x}", processor);
+}
+
+/// The native files of a payload: what the oldest system follows from.
+void look_into_payload(Inspection& inspection) {
+    native::OldestSystem oldest;
+    std::map<std::uint32_t, std::string> names;
+    for (const payload::StoredFile& file : inspection.payload->files())
+        names.try_emplace(file.content, file.place);
+    auto done =
+        inspection.payload->each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
+            if (native::looks_like_elf(as_bytes(bytes)))
+                if (auto elf = native::read_elf(as_bytes(bytes), names[number]))
+                    oldest.add(names[number], *elf, as_bytes(bytes));
+            return {};
+        });
+    if (!done) inspection.error = done.error().why;
+    inspection.c_library = oldest.needs();
+}
+
+/// The same for an output whose tree lies beside the launcher.
+void look_into_folder(Inspection& inspection, const fs::path& tree) {
+    native::OldestSystem oldest;
+    std::error_code failed;
+    for (auto entry = fs::recursive_directory_iterator(tree, failed);
+         !failed && entry != fs::recursive_directory_iterator(); entry.increment(failed)) {
+        if (!entry->is_regular_file(failed)) continue;
+        auto mapped = MappedFile::open(entry->path());
+        if (!mapped || !native::looks_like_elf(mapped->bytes())) continue;
+        if (auto elf = native::read_elf(mapped->bytes(), entry->path()))
+            oldest.add(entry->path().lexically_relative(tree), *elf, mapped->bytes());
+    }
+    inspection.c_library = oldest.needs();
+}
+
+/// The host's list is one of patterns; the same names come again and again.
+class HostNames {
+  public:
+    explicit HostNames(const native::HostLibraries& host) : host_(host) {}
+    bool contains(const std::string& name) {
+        auto [entry, is_new] = known_.try_emplace(name, false);
+        if (is_new) entry->second = host_.find(name.substr(name.rfind('/') + 1)) != nullptr;
+        return entry->second;
+    }
+
+  private:
+    const native::HostLibraries& host_;
+    std::unordered_map<std::string, bool> known_;
+};
+
+Json elf_json(const Inspection& inspection, HostNames& host) {
+    const native::ElfFile& elf = *inspection.elf;
+    Json json{{"kind", elf.type == ET_EXEC                              ? "fixed program"
+                       : elf.type == ET_DYN && !elf.interpreter.empty() ? "program"
+                       : elf.type == ET_DYN                             ? "library"
+                                                                        : "object"},
+              {"bits", elf.is_64_bit ? 64 : 32},
+              {"byte_order", elf.little_endian ? "little" : "big"},
+              {"architecture", elf_machine(elf.machine)},
+              {"interpreter", elf.interpreter},
+              {"soname", elf.soname},
+              {"needed", elf.needed}};
+    if (elf.rpath) json["rpath"] = *elf.rpath;
+    if (elf.runpath) json["runpath"] = *elf.runpath;
+    if (!inspection.process) return json;
+    Json& loads = json["loads"] = Json::array();
+    const auto& objects = inspection.process->objects;
+    for (std::size_t i = 1; i < objects.size(); ++i)
+        loads.push_back({{"name", objects[i].name},
+                         {"file", objects[i].path},
+                         {"found_by", native::word_of(objects[i].found_by)},
+                         {"asked_by", objects[objects[i].asked_by].path},
+                         {"host", host.contains(objects[i].name)}});
+    Json& missing = json["not_found"] = Json::array();
+    for (const native::NotFound& one : inspection.process->not_found)
+        missing.push_back({{"name", one.name}, {"asked_by", objects[one.asked_by].path}});
+    Json& mismatches = json["version_mismatches"] = Json::array();
+    for (const native::VersionMismatch& one : inspection.process->mismatches)
+        mismatches.push_back(
+            {{"version", one.version}, {"library", one.library}, {"asked_by", objects[one.asked_by].path}});
+    if (!inspection.process->error.empty()) json["loader_error"] = inspection.process->error;
+    return json;
+}
+
+Json pe_json(const native::PeFile& pe) {
+    Json json{{"kind", pe.is_library ? "library" : "program"},
+              {"bits", pe.is_64_bit ? 64 : 32},
+              {"architecture", pe_machine(pe.machine)},
+              {"mode", pe.subsystem == 2   ? "window"
+                       : pe.subsystem == 3 ? "console"
+                                           : "other"},
+              {"signed", pe.is_signed},
+              {"sections", pe.sections}};
+    for (const native::PeImport& import : pe.imports)
+        json["imports"].push_back(
+            {{"library", import.library}, {"delayed", import.delayed}, {"names", import.names}});
+    if (!pe.exports.empty()) json["exports"] = pe.exports;
+    for (const native::PeIcon& icon : pe.icons)
+        json["icons"].push_back({{"width", icon.width}, {"height", icon.height}, {"bits", icon.bits}});
+    if (!pe.version.empty()) json["version"] = pe.version;
+    if (!pe.manifest.empty()) json["manifest"] = pe.manifest;
+    for (const native::PeResource& resource : pe.resources)
+        json["resources"].push_back({{"type", resource.type},
+                                     {"name", resource.name},
+                                     {"language", resource.language},
+                                     {"bytes", resource.size}});
+    return json;
+}
+
+Json mach_json(const native::MachFile& file) {
+    Json json{{"universal", file.universal}, {"images", Json::array()}};
+    for (const native::MachImage& image : file.images) {
+        Json one{{"architecture", mach_processor(image.processor)},
+                 {"kind", image.kind == 2   ? "program"
+                          : image.kind == 6 ? "library"
+                          : image.kind == 8 ? "bundle"
+                                            : fmt::format("kind {}", image.kind)},
+                 {"bits", image.is_64_bit ? 64 : 32},
+                 {"install_name", image.install_name},
+                 {"platform", image.platform},
+                 {"oldest_system", image.oldest_system},
+                 {"built_for", image.built_for},
+                 {"search_paths", image.search_paths},
+                 {"signed", image.is_signed},
+                 {"uuid", image.uuid}};
+        for (const native::MachLibrary& library : image.libraries)
+            one["libraries"].push_back({{"name", library.name},
+                                        {"version", library.current_version},
+                                        {"compatible", library.compatible_version},
+                                        {"weak", library.weak},
+                                        {"reexported", library.reexported}});
+        json["images"].push_back(std::move(one));
+    }
+    return json;
+}
+
+Json payload_json(const payload::PayloadContents& contents) {
+    const payload::Description& description = contents.description();
+    Json json{{"name", description.name},
+              {"version", description.version},
+              {"mode", description.window ? "window" : "console"},
+              {"layout", description.tree_folder.empty() ? "single" : "folder"},
+              {"tree", contents.tree_id()},
+              {"launcher_bytes", contents.launcher_size()},
+              {"payload_bytes", contents.payload_size()},
+              {"raw_bytes", contents.raw_size()},
+              {"files", Json::array()}};
+    for (const payload::StoredFile& file : contents.files())
+        json["files"].push_back({{"place", file.place},
+                                 {"bytes", file.size},
+                                 {"mode", fmt::format("{:o}", file.mode)},
+                                 {"sha256", file.hash}});
+    return json;
+}
+
+} // namespace
+
+bool may_be_native(const std::string& file) {
+    int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK);
+    if (descriptor < 0) return false;
+    std::array<std::uint8_t, 8> start{};
+    bool whole = ::read(descriptor, start.data(), start.size()) == static_cast<ssize_t>(start.size());
+    ::close(descriptor);
+    ByteSpan bytes(start);
+    bool pe = start[0] == 'M' && start[1] == 'Z';
+    bool elf = start[0] == ELFMAG0 && start[1] == ELFMAG1 && start[2] == ELFMAG2 && start[3] == ELFMAG3;
+    return whole && (pe || elf || native::looks_like_mach_o(bytes));
+}
+
+Inspection inspect_file(const std::string& file, const native::LoaderModel& loader, bool brief) {
+    Inspection inspection;
+    inspection.file = file;
+    // One of many that is a plain ELF file has been read by the loader's model, or is going to be.
+    const native::ElfFile* known = brief ? loader.elf_at(file) : nullptr;
+    if (known != nullptr && !known->dynamic.empty()) {
+        std::error_code ignored;
+        inspection.size = fs::file_size(file, ignored);
+        inspection.format = "ELF";
+        inspection.elf = *known;
+        native::OldestSystem oldest;
+        oldest.add(file, *known, {});
+        inspection.c_library = oldest.needs();
+        if (known->type == ET_EXEC || known->type == ET_DYN) inspection.process = loader.load(file);
+        return inspection;
+    }
+    auto mapped = MappedFile::open(file);
+    if (!mapped) {
+        inspection.error = mapped.error().why;
+        return inspection;
+    }
+    ByteSpan bytes = mapped->bytes();
+    inspection.size = bytes.size();
+    if (payload::PayloadContents::has_payload(bytes)) {
+        inspection.format = "Omnistasis output";
+        auto contents = payload::PayloadContents::open(file);
+        if (!contents) {
+            inspection.error = contents.error().why;
+            return inspection;
+        }
+        inspection.payload = std::move(*contents);
+        const std::string& tree = inspection.payload->description().tree_folder;
+        if (tree.empty())
+            look_into_payload(inspection);
+        else
+            look_into_folder(inspection, (fs::path(file).parent_path() / tree).lexically_normal());
+    } else if (native::looks_like_elf(bytes)) {
+        inspection.format = "ELF";
+        auto elf = native::read_elf(bytes, file);
+        if (!elf) {
+            inspection.error = fmt::format("{}, {}", elf.error().what, elf.error().why);
+            return inspection;
+        }
+        native::OldestSystem oldest;
+        oldest.add(file, *elf, bytes);
+        inspection.c_library = oldest.needs();
+        inspection.elf = std::move(*elf);
+        bool loadable = inspection.elf->type == ET_EXEC || inspection.elf->type == ET_DYN;
+        bool dynamic = !inspection.elf->dynamic.empty();
+        if (loadable && dynamic) inspection.process = loader.load(file);
+    } else if (native::looks_like_pe(bytes)) {
+        inspection.format = "PE";
+        auto pe = native::read_pe(bytes, file);
+        if (pe)
+            inspection.pe = std::move(*pe);
+        else
+            inspection.error = fmt::format("{}, {}", pe.error().what, pe.error().why);
+    } else if (native::looks_like_mach_o(bytes)) {
+        inspection.format = "Mach-O";
+        auto mach_o = native::read_mach_o(bytes, file);
+        if (mach_o)
+            inspection.mach_o = std::move(*mach_o);
+        else
+            inspection.error = fmt::format("{}, {}", mach_o.error().what, mach_o.error().why);
+    }
+    return inspection;
+}
+
+std::string architecture_of(const Inspection& inspection) {
+    auto bits = [](const std::string& machine, bool wide) {
+        return fmt::format("{}, {} bit", machine, wide ? 64 : 32);
+    };
+    if (inspection.elf)
+        return bits(elf_machine(inspection.elf->machine), inspection.elf->is_64_bit) +
+               (inspection.elf->little_endian ? "" : ", big-endian");
+    if (inspection.pe) return bits(pe_machine(inspection.pe->machine), inspection.pe->is_64_bit);
+    std::string all;
+    if (inspection.mach_o)
+        for (const native::MachImage& image : inspection.mach_o->images)
+            all += (all.empty() ? "" : "; ") + bits(mach_processor(image.processor), image.is_64_bit);
+    return all;
+}
+
+std::string inspection_json(const std::vector<Inspection>& inspections, const native::HostLibraries& host) {
+    Json json{{"format", 1}, {"files", Json::array()}};
+    HostNames names(host);
+    for (const Inspection& inspection : inspections) {
+        Json one{{"file", inspection.file}, {"bytes", inspection.size}, {"format", inspection.format}};
+        if (!inspection.error.empty()) one["error"] = inspection.error;
+        if (inspection.elf) one["elf"] = elf_json(inspection, names);
+        if (inspection.pe) one["pe"] = pe_json(*inspection.pe);
+        if (inspection.mach_o) one["mach_o"] = mach_json(*inspection.mach_o);
+        if (inspection.payload) one["output"] = payload_json(*inspection.payload);
+        if (!inspection.c_library.empty()) {
+            Json& needs = one["c_library"] = Json::array();
+            for (const native::CLibraryNeed& need : inspection.c_library)
+                needs.push_back({{"version", native::version_text(need.version)},
+                                 {"file", need.file},
+                                 {"symbol", need.symbol}});
+        }
+        json["files"].push_back(std::move(one));
+    }
+    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+} // namespace omnistasis::report

@@ -1,0 +1,43 @@
+#pragma once
+
+#include "native/host_libraries.h"
+#include "native/loader_model.h"
+#include "native/mach_o_reader.h"
+#include "native/oldest_system.h"
+#include "native/pe_reader.h"
+#include "payload/payload_contents.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace omnistasis::report {
+
+/// What is known of a native file (or of nothing else in it: then `format` is empty).
+struct Inspection {
+    std::string file;
+    std::uint64_t size = 0;
+    std::string format; ///< "ELF", "PE", "Mach-O", "Omnistasis output"; empty: none of these
+    std::optional<native::ElfFile> elf;
+    std::optional<native::PeFile> pe;
+    std::optional<native::MachFile> mach_o;
+    std::optional<native::LoadedProcess> process; ///< ELF: what this machine's loader makes of it
+    std::optional<payload::PayloadContents> payload;
+    std::vector<native::CLibraryNeed> c_library; ///< ELF, or all native files of an output; highest first
+    std::string error;                           ///< why it can't be read
+};
+
+/// Whether a file begins as one of the formats does. Cheap: most files of a folder are none.
+bool may_be_native(const std::string& file);
+
+/// Looks at one file. ELF files are resolved with `loader`, where they are for this machine. `brief`: as one
+/// of many, without what has to be searched for in its content.
+Inspection inspect_file(const std::string& file, const native::LoaderModel& loader, bool brief = false);
+
+/// "x86-64, 64 bit", ...
+std::string architecture_of(const Inspection& inspection);
+
+/// One or several inspections as the text of a JSON document (docs/inspect-json.md).
+std::string inspection_json(const std::vector<Inspection>& inspections, const native::HostLibraries& host);
+
+} // namespace omnistasis::report
