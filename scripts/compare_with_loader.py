@@ -20,8 +20,8 @@ LOADER = "/lib64/ld-linux-x86-64.so.2"
 
 
 def ask_loader(file):
-    """Names and paths, and whether the loader gives up."""
-    done = subprocess.run([LOADER, "--list", file], capture_output=True, text=True, errors="surrogateescape")
+    """Names and paths as the loader lists them where it is told to list only, its exit code, and all that it says."""
+    done = subprocess.run([LOADER, file], env={**os.environ, "LD_TRACE_LOADED_OBJECTS": "1"}, capture_output=True, text=True, errors="surrogateescape")
     found = {}
     for line in done.stdout.splitlines():
         match = re.match(r"\t(\S+) => (not found|\S+)(?: \(0x[0-9a-f]+\))?$", line)

@@ -188,7 +188,8 @@ class Reader {
         if (level > 2 || !view_.holds(at, 16)) return;
         std::size_t count = std::size_t(view_.half(at + 12)) + view_.half(at + 14);
         for (std::size_t i = 0; i < count && view_.holds(at + 16 + i * 8, 8); ++i) {
-            if (++entries_ > most_resources) return;
+            // Each takes eight bytes, unless folders lie over each other.
+            if (++entries_ > std::min<std::uint64_t>(most_resources, view_.size() / 8)) return;
             std::uint32_t id = view_.word(at + 16 + i * 8), to = view_.word(at + 20 + i * 8);
             std::string word =
                 (id & 0x80000000) != 0

@@ -18,9 +18,14 @@ std::string line_that_names(const std::vector<std::string>& files, const std::st
             start = start == std::string_view::npos ? 0 : start + 1;
             std::string_view line = all.substr(start, all.find('\n', at) - start);
             std::size_t inner = at - start;
-            bool quoted = line.substr(0, inner).find_first_of("\"'") != std::string_view::npos &&
-                          line.substr(inner).find_first_of("\"'") != std::string_view::npos;
-            if (quoted)
+            std::size_t opening = line.substr(0, inner).find_last_of("\"'");
+            std::size_t closing = line.find_first_of("\"'", inner);
+            bool quoted = opening != std::string_view::npos && closing != std::string_view::npos;
+            // A sentence that mentions it is no name of a file.
+            bool is_name =
+                quoted && (text.find(' ') != std::string::npos ||
+                           line.substr(opening, closing - opening).find(' ') == std::string_view::npos);
+            if (is_name)
                 return fmt::format(
                     "{}:{}", file,
                     std::count(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(at), '\n') + 1);

@@ -1,0 +1,191 @@
+// Proofs: outputs in isolation, what they miss, and whether they do what their source does.
+#include "support/files.h"
+#include "workshop.h"
+
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+using namespace omnistasis;
+using omnistasis::test::Workshop;
+
+namespace {
+
+bool has(const std::string& text, const std::string& part) { return text.find(part) != std::string::npos; }
+
+ProgramOutput build(Workshop& workshop, const std::string& entry, std::vector<std::string> options = {}) {
+    std::vector<std::string> command{"build", entry, "--compress", "fast", "-q"};
+    command.insert(command.end(), options.begin(), options.end());
+    auto built = workshop.omnistasis(command);
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    return built;
+}
+
+} // namespace
+
+TEST_CASE("what was forgotten is named in one run: a data file, a plugin and a library, each with its line") {
+    Workshop workshop("forgotten");
+    workshop.write("feeds/__init__.py", "");
+    workshop.write("feeds/wind.py", "WORD = 'windy'\n");
+    workshop.write("data/depths.txt", "7.4\n");
+    workshop.write("main.py", "import ctypes, importlib, os, sys\n"
+                              "try:\n    print(importlib.import_module(sys.argv[1]).WORD)\n"
+                              "except ImportError:\n    print('no feed')\n"
+                              "try:\n"
+                              "    print(open(os.path.join(os.path.dirname(__file__), 'atad'[::-1], 'depths' "
+                              "+ 'txt.'[::-1])).read())\n"
+                              "except OSError:\n    print('no depths')\n"
+                              "try:\n    ctypes.CDLL('lib%s.so.1' % sys.argv[2])\n"
+                              "except OSError:\n    print('no library')\n");
+    build(workshop, "main.py");
+    auto proved = workshop.omnistasis({"prove", "out/linux-x86_64/main", "--", "feeds.wind", "png16-not"});
+    CHECK(proved.exit_code == 1);
+    proved = workshop.omnistasis(
+        {"prove", "out/linux-x86_64/main", "--against-source", "--", "feeds.wind", "uuid"});
+    INFO(proved.out << proved.err);
+    CHECK(proved.exit_code == 1);
+    for (const char* part : {"app/data/depths.txt", "main.py:7", "carry it with --asset 'data/depths.txt'",
+                             "feeds\n", "main.py:3", "--include 'feeds.*'", "libuuid.so.1", "main.py:11",
+                             "--include libuuid.so.1", "\"windy\" from source"})
+        CHECK(has(proved.out, part));
+    auto json = nlohmann::json::parse(*read_text(workshop.path("out/linux-x86_64/proof.json")));
+    CHECK(json["holds"] == false);
+    CHECK(json["runs"][0]["findings"].size() >= 4);
+    // And as it says, so it is mended.
+    build(workshop, "main.py",
+          {"--asset", "data/depths.txt", "--include", "feeds.*", "--include", "libuuid.so.1"});
+    proved = workshop.omnistasis(
+        {"prove", "out/linux-x86_64/main", "--against-source", "--", "feeds.wind", "uuid"});
+    INFO(proved.out << proved.err);
+    CHECK(proved.exit_code == 0);
+    CHECK(has(proved.out, "compared with the source"));
+}
+
+TEST_CASE(
+    "the source decides: exit code, both streams, standard input, files that are written, both layouts") {
+    Workshop workshop("compared");
+    workshop.write(
+        "main.py",
+        "import os, sys\nprint(sys.stdin.read().upper(), __file__, os.getcwd(), os.path.expanduser('~'))\n"
+        "print('warned', file=sys.stderr)\nopen('made.txt', 'w').write('tide')\n"
+        "open(os.path.expanduser('~/.tide'), 'w').write('x')\nraise SystemExit(3)\n");
+    workshop.write("in.txt", "ahoy\n");
+    for (std::string layout : {"single", "folder"}) {
+        build(workshop, "main.py", {"--layout", layout, "--out", "out " + layout});
+        auto proved = workshop.omnistasis(
+            {"prove", "out " + layout + "/main", "--against-source", "--input", "in.txt"});
+        INFO(proved.out << proved.err);
+        CHECK(proved.exit_code == 0);
+        CHECK(workshop.omnistasis({"prove", "out " + layout + "/main", "--exit-code", "3"}).exit_code == 0);
+        auto wrong = workshop.omnistasis({"prove", "out " + layout + "/main"});
+        CHECK(wrong.exit_code == 1);
+        CHECK(has(wrong.out, "it ended with 3 instead of 0"));
+    }
+    // A program that looks at what it is does another thing.
+    workshop.write("main.py", "import sys\nprint(hasattr(sys, 'ps1'), '.cache' in __file__)\n");
+    build(workshop, "main.py");
+    auto proved = workshop.omnistasis({"prove", "out/linux-x86_64/main", "--against-source"});
+    CHECK(proved.exit_code == 1);
+    CHECK(has(proved.out, "line 1: \"False False\" from source, \"False True\" built"));
+}
+
+TEST_CASE("a list of runs is the project's acceptance list") {
+    Workshop workshop("list");
+    workshop.write("main.py", "import os, sys, time\nprint(os.environ.get('TIDE'), "
+                              "sys.argv[1:])\nopen('a.txt', 'w').write('high')\n");
+    workshop.write(
+        "main.proof.toml",
+        "format = 1\n\n[[run]]\nname = \"high\"\narguments = [\"x y\"]\nvariables = { TIDE = \"7\" }\n"
+        "output = \"7 ['x y']\\n\"\nfiles = { \"a.txt\" = \"high\" }\n\n[[run]]\nname = \"low\"\nfiles = { "
+        "\"b.txt\" = \"\" }\n");
+    auto built = workshop.omnistasis({"build", "main.py", "--compress", "fast", "--prove"});
+    INFO(built.out << built.err);
+    CHECK(built.exit_code == 1);
+    CHECK(has(built.out, "high: holds  main x y"));
+    CHECK(has(built.out, "low: does not hold"));
+    CHECK(has(built.out, "b.txt\n"));
+    workshop.write("main.proof.toml", "format = 1\n[[run]]\nargument = []\n");
+    auto wrong = workshop.omnistasis({"prove", "out/linux-x86_64/main"});
+    CHECK(wrong.exit_code == 3);
+    CHECK(has(wrong.err, "main.proof.toml:3:1"));
+    CHECK(has(wrong.err, "did you mean arguments?"));
+}
+
+TEST_CASE("programs that never end, leave children behind, or start what is not there") {
+    Workshop workshop("unruly");
+    workshop.write("never.py", "print('begun', flush=True)\nimport signal\nsignal.pause()\n");
+    workshop.write(
+        "child.py",
+        "import subprocess, sys\nsubprocess.Popen([sys.executable, '-c', 'import signal; signal.pause()'])\n"
+        "try:\n    subprocess.run(['awk', '--version'])\nexcept OSError:\n    pass\n");
+    build(workshop, "never.py");
+    auto never = workshop.omnistasis({"prove", "out/linux-x86_64/never", "--seconds", "1"});
+    CHECK(never.exit_code == 1);
+    CHECK(has(never.out, "it did not end within 1 s"));
+    build(workshop, "child.py");
+    auto child = workshop.omnistasis({"prove", "out/linux-x86_64/child"});
+    INFO(child.out << child.err);
+    CHECK(child.exit_code == 0);
+    CHECK(has(child.out, "processes that it left behind"));
+    CHECK(has(child.out, "awk"));
+}
+
+TEST_CASE("a window opens on a virtual display, stays away, or is blank") {
+    Workshop workshop("window");
+    const std::string start = "import tkinter\nroot = tkinter.Tk()\n";
+    workshop.write("good.py", start + "tkinter.Label(root, text='Port Halcyon').pack()\nroot.mainloop()\n");
+    workshop.write("blank.py",
+                   start +
+                       "root.configure(background='#345678')\nroot.geometry('200x100')\nroot.mainloop()\n");
+    workshop.write("none.py", "raise SystemExit('no sea')\n");
+    for (auto [name, code, part] : {std::tuple("good", 0, "a window of "),
+                                    {"blank", 1, "the window is of one colour"},
+                                    {"none", 1, "no window came up"}}) {
+        build(workshop, std::string(name) + ".py");
+        auto proved = workshop.omnistasis(
+            {"prove", std::string("out/linux-x86_64/") + name, "--display", "--seconds", "20"});
+        INFO(proved.out << proved.err);
+        CHECK(proved.exit_code == code);
+        CHECK(has(proved.out, part));
+        CHECK(fs::exists(workshop.path(std::string("out/linux-x86_64/") + name + "-window.png")));
+    }
+}
+
+TEST_CASE("what is no output can't be proved") {
+    Workshop workshop("wrong");
+    workshop.write("text", "no program\n");
+    CHECK(has(workshop.omnistasis({"prove", "nothing"}).err, "there is no such output"));
+    fs::create_directories(workshop.path("folder"));
+    CHECK(has(workshop.omnistasis({"prove", "folder"}).err, "the folder is no output"));
+    auto text = workshop.omnistasis({"prove", "text"});
+    CHECK(text.exit_code != 0);
+}
+
+TEST_CASE("inspect: an output's contents, its hashes, its files; and what others are") {
+    Workshop workshop("inspect");
+    workshop.write("main.py", "print('ahoy')\n");
+    build(workshop, "main.py");
+    auto seen =
+        workshop.omnistasis({"inspect", "out/linux-x86_64/main", "--verify", "--extract", "taken apart"});
+    INFO(seen.out << seen.err);
+    CHECK(seen.exit_code == 0);
+    for (const char* part :
+         {"Omnistasis output", "runs on glibc ", "Debian 12", "every hash is right", "bin/main"})
+        CHECK(has(seen.out, part));
+    CHECK(fs::exists(workshop.path("taken apart/bin/main")));
+    CHECK(workshop.omnistasis({"inspect", "out/linux-x86_64/main", "--extract", "taken apart"}).exit_code ==
+          3);
+    auto json =
+        nlohmann::json::parse(workshop.omnistasis({"inspect", "--json", "out/linux-x86_64/main"}).out);
+    CHECK(json["files"][0]["output"]["files"].size() > 5);
+    // A flipped bit in the payload's middle.
+    std::string bytes = *read_text(workshop.path("out/linux-x86_64/main"));
+    bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 4);
+    workshop.write("damaged", bytes);
+    CHECK(workshop.omnistasis({"inspect", "damaged", "--verify"}).exit_code == 3);
+    workshop.write("text", "no program\n");
+    CHECK(workshop.omnistasis({"inspect", "text"}).exit_code == 3);
+    CHECK(workshop.omnistasis({"inspect", "nothing"}).exit_code == 3);
+    CHECK(has(workshop.omnistasis({"inspect", "/bin/true"}).out, "libc.so.6"));
+    CHECK(has(workshop.omnistasis({"inspect", workshop.path("taken apart").string()}).out, "native files"));
+}
