@@ -47,7 +47,15 @@ const HostLibraries::Entry* HostLibraries::find_file(const std::string& path) co
     return nullptr;
 }
 
+void HostLibraries::move(const std::vector<std::string>& carried, const std::vector<std::string>& host) {
+    carried_ = carried;
+    for (const std::string& name : host)
+        entries_.push_back({name, "the project says that every system of its users has it"});
+}
+
 const HostLibraries::Entry* HostLibraries::find(const std::string& name) const {
+    for (const std::string& pattern : carried_)
+        if (fits_pattern(name, pattern)) return nullptr;
     for (const Entry& entry : entries_)
         if (fits_pattern(name, entry.pattern)) return &entry;
     return nullptr;

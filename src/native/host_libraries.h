@@ -31,12 +31,16 @@ class HostLibraries {
     void set_files(std::vector<Entry> files) { files_ = std::move(files); }
     const Entry* find_file(const std::string& path) const;
 
+    /// Moves names (or patterns) to one side or the other, whatever the list says.
+    void move(const std::vector<std::string>& carried, const std::vector<std::string>& host);
+
     /// The entry that says that `name` belongs to the target; null where it is shipped.
     const Entry* find(const std::string& name) const;
 
   private:
     std::vector<Entry> entries_;
     std::vector<Entry> files_;
+    std::vector<std::string> carried_;
     std::vector<std::string> opened_;
 };
 

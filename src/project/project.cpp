@@ -224,6 +224,13 @@ std::string project_file_text(const Project& project) {
         if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
         if (!project.notes.empty()) text += fmt::format("notes = {}\n", quoted_list(project.notes));
     }
+    if (!project.carried_libraries.empty() || !project.host_libraries.empty()) {
+        text += "\n[native]\n";
+        if (!project.carried_libraries.empty())
+            text += fmt::format("carry = {}\n", quoted_list(project.carried_libraries));
+        if (!project.host_libraries.empty())
+            text += fmt::format("host = {}\n", quoted_list(project.host_libraries));
+    }
     for (const Asset& asset : project.assets) {
         text += "\n[[asset]]\n";
         line("from", asset.from);

@@ -46,6 +46,9 @@ struct Project {
     std::vector<std::string> notes; ///< files with the project's own package notes, relative to the folder
     std::vector<std::string> include;
     std::vector<std::string> exclude;
+    std::vector<std::string>
+        carried_libraries;                   ///< shipped, whatever the target's list of host libraries says
+    std::vector<std::string> host_libraries; ///< not shipped: the users' systems have them
     std::vector<Asset> assets;
     std::filesystem::path rehearsed_file; ///< where what rehearsals saw is kept
     Rehearsed rehearsed;

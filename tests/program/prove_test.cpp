@@ -189,3 +189,25 @@ TEST_CASE("inspect: an output's contents, its hashes, its files; and what others
     CHECK(has(workshop.omnistasis({"inspect", "/bin/true"}).out, "libc.so.6"));
     CHECK(has(workshop.omnistasis({"inspect", workshop.path("taken apart").string()}).out, "native files"));
 }
+
+TEST_CASE("a project moves libraries to the host's side, or to its own") {
+    Workshop workshop("sides");
+    workshop.write("main.py", "import zlib\nprint(zlib.crc32(b'tide'))\n");
+    workshop.write(
+        "omnistasis.toml",
+        "[app]\nentry = \"main.py\"\n\n[native]\nhost = [\"libz.so.1\"]\ncarry = [\"libm.so.*\"]\n");
+    auto built = workshop.omnistasis({"build", "--compress", "fast", "-q", "--save"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(has(*read_text(workshop.path("omnistasis.toml")),
+              "[native]\ncarry = [\"libm.so.*\"]\nhost = [\"libz.so.1\"]\n"));
+    auto seen = workshop.omnistasis({"inspect", "-v", "out/linux-x86_64/main"});
+    CHECK_FALSE(has(seen.out, "lib/libz.so.1"));
+    CHECK(has(seen.out, "lib/libm.so.6"));
+    auto proved = workshop.omnistasis({"prove", "out/linux-x86_64/main", "-v"});
+    INFO(proved.out << proved.err);
+    CHECK(proved.exit_code == 0);
+    CHECK(has(proved.out, "from the system: libc.so.6 libz.so.1"));
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[native]\nhosts = []\n");
+    CHECK(has(workshop.omnistasis({"build"}).err, "omnistasis.toml:4:1"));
+}
