@@ -8,6 +8,7 @@ spread (the middle half), and what is asked for. Without names all of them run.
 """
 
 import argparse
+import json
 import os
 import re
 import shutil
@@ -182,6 +183,29 @@ def rehearse(bench):
     report_ratio("rehearse numpy", list(zip(watched, bare)), "python3 n.py", 2.0)
 
 
+def prove(bench):
+    """A proof's run, watched, against the same run in the same isolation, not watched: without strace on PATH."""
+    demo = os.path.join(bench.folder, "tideboard")
+    data = os.path.join(os.path.dirname(os.path.dirname(os.path.abspath(bench.program))), "share/omnistasis/demo/tideboard")
+    shutil.copytree(data, demo)
+    os.remove(os.path.join(demo, "tideboard.proof.toml"))
+    bench.build(demo, "--layout", "folder")
+    tools = os.path.join(bench.folder, "tools")
+    os.mkdir(tools)
+    os.symlink(shutil.which("bwrap"), os.path.join(tools, "bwrap"))
+    os.symlink("/bin/true", os.path.join(tools, "true"))
+    output = os.path.join(demo, "out/linux-x86_64/tideboard")
+
+    def seconds(environment):
+        command = [os.path.abspath(bench.program), "prove", output, "--json", "--", "today", "--station", "halcyon", "--date", "2031-05-04"]
+        done = subprocess.run(command, cwd=bench.folder, env=environment, capture_output=True, text=True, check=True)
+        return json.loads(done.stdout)["runs"][0]["seconds"]
+
+    bare = {**bench.environment, "PATH": tools}
+    pairs = [(seconds(bench.environment), seconds(bare)) for _ in range(bench.pairs)]
+    report_ratio("prove the demo", pairs, "the same isolation, not watched", 2.0)
+
+
 def floor_size(bench, command, display=()):
     """What the files that a program opens take when they are compressed together; what every system has not counted."""
     log = os.path.join(bench.folder, "opened")
@@ -222,7 +246,7 @@ def sizes(bench):
     line("size of a Qt program", f"{size / 1e6:.2f} MB; the {count} files that it opens, compressed: {floor / 1e6:.2f} MB: {size / floor:.2f}", "at most 1.50", size <= 1.5 * floor)
 
 
-BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse, "sizes": sizes}
+BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse, "prove": prove, "sizes": sizes}
 
 
 def main():

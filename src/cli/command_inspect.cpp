@@ -77,8 +77,8 @@ void print_needs(const Inspection& inspection, const Surroundings& around) {
             bool seen = shown.contains(index);
             // What every system has is of interest where the file itself asks for it.
             if (depth > 0 && (seen || host != nullptr)) continue;
-            fmt::print("{}{}  {} ({}){}\n", indent, name, found->path, native::word_of(found->found_by),
-                       host != nullptr ? ", every system has it" : "");
+            fmt::print("{}{}  {} ({}){}\n", indent, name, shown_path(found->path),
+                       native::word_of(found->found_by), host != nullptr ? ", every system has it" : "");
             if (host == nullptr) self(self, index, depth + 1);
         }
     };

@@ -1,6 +1,7 @@
 #include "native/pe_reader.h"
 
 #include "support/byte_view.h"
+#include "support/utf8.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -240,21 +241,7 @@ class Reader {
                     at += 2;
                 }
             }
-            if (unit < 0x80) {
-                text += static_cast<char>(unit);
-            } else if (unit < 0x800) {
-                text += static_cast<char>(0xC0 | (unit >> 6));
-                text += static_cast<char>(0x80 | (unit & 0x3F));
-            } else if (unit < 0x10000) {
-                text += static_cast<char>(0xE0 | (unit >> 12));
-                text += static_cast<char>(0x80 | ((unit >> 6) & 0x3F));
-                text += static_cast<char>(0x80 | (unit & 0x3F));
-            } else {
-                text += static_cast<char>(0xF0 | (unit >> 18));
-                text += static_cast<char>(0x80 | ((unit >> 12) & 0x3F));
-                text += static_cast<char>(0x80 | ((unit >> 6) & 0x3F));
-                text += static_cast<char>(0x80 | (unit & 0x3F));
-            }
+            append_utf8(text, unit);
         }
         return text;
     }

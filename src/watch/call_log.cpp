@@ -164,9 +164,10 @@ class LogReader {
 
 } // namespace
 
-std::vector<std::string> call_log_options() {
-    return {"strace", "-f", "-q",          "-y", "--seccomp-bpf", "-s",
-            "4096",   "-e", "trace=%file", "-e", "signal=none",   "-o"};
+std::vector<std::string> call_log_options(bool looks) {
+    const char* calls = looks ? "trace=%file" : "trace=openat,open,creat,execve";
+    return {"strace", "-f", "-q",  "-y", "--seccomp-bpf", "-s",
+            "4096",   "-e", calls, "-e", "signal=none",   "-o"};
 }
 
 Calls read_call_log(std::string_view log, const std::string& first_program) {

@@ -21,8 +21,10 @@ struct Calls {
     bool started = false; ///< the program itself was executed
 };
 
-/// The options of strace(1) for such a log, to be followed by the log's name and the command.
-std::vector<std::string> call_log_options();
+/// The options of strace(1) for such a log, to be followed by the log's name and the command. `looks`: also
+/// of calls that only look for a file; without them a program runs faster, and only what is opened and
+/// executed is seen.
+std::vector<std::string> call_log_options(bool looks);
 
 /// Reads the log of a program. Nothing counts before `first_program` (a path or the beginning of one) is
 /// executed; empty: all counts.

@@ -149,7 +149,7 @@ class Prover {
         fs::path log = scratch / "calls";
         proof_.blind = why_blind();
         if (proof_.blind.empty()) {
-            command = call_log_options();
+            command = call_log_options(true);
             command.insert(command.end(), {log.string(), "--"});
         }
         auto isolated =
@@ -207,6 +207,7 @@ class Prover {
                 continue;
             fs::path place = fs::path(unit.place).parent_path(), folder = fs::path(unit.file).parent_path();
             folders_.try_emplace(place.string(), folder.string());
+            if (unit.kind == trace::UnitKind::code) code_folders_.insert(place.string());
         }
         if (subject_.runtime != nullptr)
             folders_[subject_.runtime->application_place()] = subject_.project->folder.string();
@@ -272,7 +273,9 @@ class Prover {
                 bool code = subject_.runtime != nullptr &&
                             (subject_.runtime->is_code_file(path) || base_name(place) == "pyvenv.cfg");
                 if (!code && !file.empty() && is_file(file)) missing_file(place, file);
-                if (!code && !file.empty() && is_folder(file)) missing_file(place + "/", file);
+                // Folders among modules are places to look for more modules.
+                bool among_code = code_folders_.contains(fs::path(place).parent_path().string());
+                if (!code && !among_code && !file.empty() && is_folder(file)) missing_file(place + "/", file);
             } else if (is_scratch(path)) {
                 // A path relative to where the program is started: from source, that is mostly the project.
                 std::string start = std::string(isolated_work) + "/";
@@ -573,6 +576,7 @@ class Prover {
     std::string tree_;                           ///< in the root
     fs::path tree_here_;                         ///< on this machine
     std::map<std::string, std::string> folders_; ///< places in the tree to folders of this machine
+    std::set<std::string> code_folders_;         ///< places that hold modules
     std::set<std::string> seen_, system_;
     native::LoaderCache cache_ = native::LoaderCache::read();
 };

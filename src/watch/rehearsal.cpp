@@ -31,8 +31,10 @@ Result<Rehearsal> run_watched(const std::vector<std::string>& command, const std
     rehearsal.blind = why_blind();
     std::vector<std::string> watched;
     fs::path log = scratch / "calls";
-    if (rehearsal.blind.empty()) watched = call_log_options();
-    if (rehearsal.blind.empty()) watched.insert(watched.end(), {log.string(), "-z", "--"});
+    if (rehearsal.blind.empty()) {
+        watched = call_log_options(false);
+        watched.insert(watched.end(), {log.string(), "-z", "--"});
+    }
     watched.insert(watched.end(), command.begin(), command.end());
     auto exit_code = run_in_foreground(watched, variables, folder);
     if (!exit_code) return tl::make_unexpected(exit_code.error());

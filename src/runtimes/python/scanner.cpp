@@ -3,6 +3,7 @@
 #include "runtimes/python/condition.h"
 #include "runtimes/python/constants.h"
 #include "runtimes/python/lexer.h"
+#include "runtimes/python/text_kinds.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -29,37 +30,6 @@ constexpr std::array<std::string_view, 14> openers{
 bool is_header_keyword(const Token& token) {
     return token.kind == TokenKind::name &&
            std::ranges::find(header_keywords, token.text) != header_keywords.end();
-}
-
-bool is_dotted_name(std::string_view text) {
-    bool expects_part = true;
-    bool has_dot = false;
-    std::size_t colons = 0;
-    for (char c : text) {
-        bool letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_';
-        if (letter || (!expects_part && c >= '0' && c <= '9')) {
-            expects_part = false;
-        } else if ((c == '.' || c == ':') && !expects_part) {
-            expects_part = true;
-            has_dot = true;
-            colons += c == ':';
-        } else {
-            return false;
-        }
-    }
-    return has_dot && !expects_part && colons <= 1;
-}
-
-/// Could be a relative path of a file or folder: short, of printable characters, no spaces at its ends, and
-/// not a plain word of a sentence.
-bool may_be_path(std::string_view text) {
-    if (text.empty() || text.size() > 200 || text.front() == ' ' || text.back() == ' ' || text.front() == '-')
-        return false;
-    for (char c : text)
-        if (static_cast<unsigned char>(c) < 0x20 ||
-            std::string_view("<>|*?\"{}$;=()").find(c) != std::string_view::npos)
-            return false;
-    return true;
 }
 
 /// A compound statement whose suite is being read.
@@ -431,16 +401,8 @@ class Scanner {
 
     /// exec("from package.settings import *")
     void note_code(const Token& token) {
-        std::string_view text = token.text;
-        bool from = text.starts_with("from ");
-        if (!from && !text.starts_with("import ")) return;
-        text.remove_prefix(text.find(' ') + 1);
-        std::size_t end = std::min(text.find_first_of(" ;\\"), text.size());
-        std::string_view name = text.substr(0, end), rest = text.substr(end);
-        bool fits =
-            from ? rest.starts_with(" import ") : rest.empty() || rest[0] != ' ' || rest.starts_with(" as ");
-        if (fits && is_dotted_name("x." + std::string(name)))
-            result_.code_strings.push_back({std::string(name), token.line});
+        std::string_view module = module_imported_by(token.text);
+        if (!module.empty()) result_.code_strings.push_back({std::string(module), token.line});
     }
 
     void note_watched(const Token& token) {
@@ -694,19 +656,6 @@ class Scanner {
             joined += texts[0].text;
         }
         add_request(Request::Kind::entry_point, callee.line, std::move(joined)).computed = true;
-    }
-
-    /// importlib.util.resolve_name for a relative name.
-    static std::string absolute_name(std::string_view name, std::string_view anchor) {
-        std::size_t dots = name.find_first_not_of('.');
-        if (dots == std::string_view::npos) dots = name.size();
-        std::string base(anchor);
-        for (std::size_t up = 1; up < dots; ++up) {
-            std::size_t dot = base.rfind('.');
-            base.resize(dot == std::string::npos ? 0 : dot);
-        }
-        if (dots == name.size()) return base + ".";
-        return base.empty() ? std::string(name.substr(dots)) : base + "." + std::string(name.substr(dots));
     }
 
     /// How far an `if` with its `elif`s is decided.

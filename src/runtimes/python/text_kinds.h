@@ -1,0 +1,25 @@
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace omnistasis::python {
+
+// What a string constant in a source file may be, by its looks alone, and what it stands for.
+
+/// "a.b", "a.b:c": parts that are names, with at least one dot.
+bool is_dotted_name(std::string_view text);
+
+/// Could be a relative path of a file or folder: short, of printable characters, no spaces at its ends, and
+/// not a plain word of a sentence.
+bool may_be_path(std::string_view text);
+
+/// The module that an import statement in a text begins with: "from a.b import *", "import a.b"; empty where
+/// the text is none.
+std::string_view module_imported_by(std::string_view text);
+
+/// importlib.util.resolve_name for a relative name: one dot in front stands for `anchor`, each more for the
+/// package around that.
+std::string absolute_name(std::string_view name, std::string_view anchor);
+
+} // namespace omnistasis::python
