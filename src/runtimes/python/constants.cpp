@@ -240,8 +240,11 @@ std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) con
 }
 
 void Constants::assign(std::string_view name, std::span<const Token> expression) {
-    if (!expression.empty() && (expression[0].is("[") || expression[0].is("(")) &&
-        behind_closing(expression, 0) == expression.size() && expression.size() > 2) {
+    // Names to choose from are few; long lists are data.
+    constexpr std::size_t longest_list = 150;
+    if (expression.size() > 2 && expression.size() <= longest_list &&
+        expression[1].kind == TokenKind::string && (expression[0].is("[") || expression[0].is("(")) &&
+        behind_closing(expression, 0) == expression.size()) {
         auto elements = elements_of(expression.subspan(1, expression.size() - 2));
         auto [entry, is_new] = lists_.try_emplace(name);
         entry->second = is_new ? std::move(elements) : std::vector<PossibleText>();
