@@ -52,6 +52,8 @@ Result<OutputPlace> OutputPlace::prepare(const fs::path& folder, const std::stri
     return OutputPlace(folder, name);
 }
 
+bool OutputPlace::holds_outputs(const fs::path& folder) { return is_file(folder / marker_name); }
+
 Result<void> OutputPlace::put(const fs::path& made) const {
     // The note comes first: if the machine stops between the two, the next build knows the output as ours.
     std::set<std::string> names = read_marker(folder_);

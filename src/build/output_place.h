@@ -13,6 +13,9 @@ class OutputPlace {
     /// Makes the folder where it is missing. An error where `name` in it is taken by something foreign.
     static Result<OutputPlace> prepare(const fs::path& folder, const std::string& name);
 
+    /// Whether outputs were put into a folder: it carries the marker.
+    static bool holds_outputs(const fs::path& folder);
+
     const fs::path& folder() const { return folder_; }
     fs::path output() const { return folder_ / name_; }
 

@@ -101,8 +101,11 @@ fs::path proof_script_of(const Project& project) { return project.folder / (proj
 Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vector<watch::ProofRun>& runs,
                              const fs::path& folder, const JobOptions& options) {
     std::vector<watch::Proof> proofs;
+    // A folder that is somebody else's stays as it is.
+    bool kept = build::OutputPlace::holds_outputs(folder);
     for (watch::ProofRun run : runs) {
-        if (run.display && run.picture.empty()) run.picture = folder / (subject.program + "-window.png");
+        if (run.display && run.picture.empty())
+            run.picture = (kept ? folder : fs::current_path()) / (subject.program + "-window.png");
         auto proof = watch::prove(subject, run);
         if (!proof) return tl::make_unexpected(proof.error());
         proofs.push_back(std::move(*proof));
@@ -112,13 +115,17 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
         }
     }
     std::string text = report::proof_json(subject.program, proofs);
-    auto file = write_beside_output(folder, "proof.json", text);
-    if (!file) return tl::make_unexpected(file.error());
+    std::string told =
+        "the record is not kept: the output is in a folder that Omnistasis did not make; --json prints it";
+    if (kept) {
+        auto file = write_beside_output(folder, "proof.json", text);
+        if (!file) return tl::make_unexpected(file.error());
+        told = (options.quiet ? "" : "all of it: ") + shown_path(file->string());
+    }
     if (options.json)
         fmt::print("{}", text);
-    else
-        fmt::print("{}\n",
-                   options.quiet ? shown_path(file->string()) : "all of it: " + shown_path(file->string()));
+    else if (kept || !options.quiet)
+        fmt::print("{}\n", told);
     auto failed = std::ranges::count_if(proofs, [](const watch::Proof& proof) { return !proof.holds(); });
     if (failed == 0) return {};
     return fail(ErrorKind::refused, "the proof does not hold", shown_path(subject.output.string()),

@@ -1,5 +1,6 @@
 #include "report/inspection.h"
 
+#include "payload_format.h"
 #include "support/files.h"
 
 #include <array>
@@ -258,6 +259,13 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
         auto elf = native::read_elf(bytes, file);
         if (!elf) {
             inspection.error = fmt::format("{}, {}", elf.error().what, elf.error().why);
+            return inspection;
+        }
+        // Our launcher knows the mark that a payload ends with.
+        std::string_view mark(payload::trailer_magic, sizeof payload::trailer_magic);
+        if (elf->interpreter.empty() && elf->dynamic.empty() &&
+            mapped->text().find(mark) != std::string_view::npos) {
+            inspection.error = "it is an output's launcher without its payload: the file was cut off";
             return inspection;
         }
         native::OldestSystem oldest;

@@ -159,6 +159,8 @@ TEST_CASE("what is no output can't be proved") {
     CHECK(has(workshop.omnistasis({"prove", "folder"}).err, "the folder is no output"));
     auto text = workshop.omnistasis({"prove", "text"});
     CHECK(text.exit_code != 0);
+    // Nothing is written into a folder that is somebody else's.
+    CHECK_FALSE(fs::exists(workshop.path("proof.json")));
 }
 
 TEST_CASE("inspect: an output's contents, its hashes, its files; and what others are") {
@@ -183,6 +185,8 @@ TEST_CASE("inspect: an output's contents, its hashes, its files; and what others
     bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 4);
     workshop.write("damaged", bytes);
     CHECK(workshop.omnistasis({"inspect", "damaged", "--verify"}).exit_code == 3);
+    workshop.write("cut", read_text(workshop.path("out/linux-x86_64/main"))->substr(0, 1000000));
+    CHECK(has(workshop.omnistasis({"inspect", "cut"}).err, "the file was cut off"));
     workshop.write("text", "no program\n");
     CHECK(workshop.omnistasis({"inspect", "text"}).exit_code == 3);
     CHECK(workshop.omnistasis({"inspect", "nothing"}).exit_code == 3);
