@@ -58,7 +58,6 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
     if (auto written = write_trace(*job); !written) return tl::make_unexpected(written.error());
     fmt::print("\n");
     std::fflush(stdout);
-    options.project.entry.clear();
     return prove_job(*job, output, options);
 }
 

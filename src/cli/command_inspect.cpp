@@ -188,19 +188,17 @@ void print_inspection(const Inspection& inspection, const Surroundings& around, 
 /// The native files below a folder; links are not followed.
 std::vector<std::string> native_files(const fs::path& folder) {
     std::vector<std::string> files;
-    std::error_code failed;
-    auto options = fs::directory_options::skip_permission_denied;
-    for (auto entry = fs::recursive_directory_iterator(folder, options, failed);
-         !failed && entry != fs::recursive_directory_iterator(); entry.increment(failed))
-        if (!entry->is_symlink(failed) && entry->is_regular_file(failed))
-            files.push_back(entry->path().string());
+    each_entry_below(folder, [&](const fs::directory_entry& entry) {
+        std::error_code failed;
+        if (!entry.is_symlink(failed) && entry.is_regular_file(failed))
+            files.push_back(entry.path().string());
+    });
     std::ranges::sort(files);
     return files;
 }
 
 void print_folder(const std::vector<Inspection>& inspections, const Surroundings& around, bool verbose) {
     std::size_t whole = 0, missing = 0;
-    native::OldestSystem none;
     Inspection sum;
     for (const Inspection& inspection : inspections) {
         bool lacks = inspection.process &&

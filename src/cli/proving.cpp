@@ -38,7 +38,6 @@ void print_findings(const watch::Proof& proof) {
         std::string title = heading(finding.kind);
         if (finding.kind != last) rows = 0;
         if (++rows > most_rows) continue;
-        std::string mark = finding.fails ? styled("missing", Style::error, STDOUT_FILENO) : "note";
         if (title.empty()) {
             fmt::print("  {}  {}\n",
                        styled(finding.fails ? "differs" : "note", finding.fails ? Style::error : Style::bold,

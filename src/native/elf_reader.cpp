@@ -102,7 +102,7 @@ class Reader {
             file_.dynamic.push_back(entry);
         }
         for (const ElfDynamic& entry : file_.dynamic) {
-            if (entry.tag == DT_STRTAB) strings_ = to_offset(entry.value);
+            if (entry.tag == DT_STRTAB) strings_ = file_.offset_of(entry.value);
             if (entry.tag == DT_STRSZ) strings_size_ = entry.value;
         }
         for (const ElfDynamic& entry : file_.dynamic) {
@@ -123,10 +123,10 @@ class Reader {
                 file_.ignores_default_folders = (entry.value & DF_1_NODEFLIB) != 0;
                 break;
             case DT_VERDEF:
-                read_version_definitions(to_offset(entry.value));
+                read_version_definitions(file_.offset_of(entry.value));
                 break;
             case DT_VERNEED:
-                read_version_needs(to_offset(entry.value));
+                read_version_needs(file_.offset_of(entry.value));
                 break;
             default:
                 break;
@@ -147,8 +147,9 @@ class Reader {
             std::uint64_t version = at + word(at + 8);
             for (unsigned left = half(at + 2); left > 0 && inside(version, 16); --left) {
                 if (++records > most_version_records) return;
-                need.versions.push_back(
-                    {string_at(word(version + 8)), (half(version + 4) & VER_FLG_WEAK) != 0});
+                need.versions.push_back({string_at(word(version + 8)),
+                                         (half(version + 4) & VER_FLG_WEAK) != 0,
+                                         static_cast<std::uint16_t>(half(version + 6) & 0x7FFF)});
                 if (word(version + 12) == 0) break;
                 version += word(version + 12);
             }
@@ -171,14 +172,6 @@ class Reader {
         }
     }
 
-    std::optional<std::uint64_t> to_offset(std::uint64_t address) const {
-        for (const ElfSegment& segment : file_.segments)
-            if (segment.type == PT_LOAD && address >= segment.address &&
-                address - segment.address < segment.file_size)
-                return segment.offset + (address - segment.address);
-        return std::nullopt;
-    }
-
     std::string string_at(std::uint64_t index) const {
         if (!strings_ || index >= strings_size_ || !inside(*strings_, strings_size_)) return {};
         return text(*strings_ + index, *strings_ + strings_size_);
@@ -195,6 +188,20 @@ class Reader {
 };
 
 } // namespace
+
+std::optional<std::uint64_t> ElfFile::offset_of(std::uint64_t address) const {
+    for (const ElfSegment& segment : segments)
+        if (segment.type == PT_LOAD && address >= segment.address &&
+            address - segment.address < segment.file_size)
+            return segment.offset + (address - segment.address);
+    return std::nullopt;
+}
+
+std::optional<std::uint64_t> ElfFile::dynamic_value(std::uint64_t tag) const {
+    for (const ElfDynamic& entry : dynamic)
+        if (entry.tag == tag) return entry.value;
+    return std::nullopt;
+}
 
 bool looks_like_elf(ByteSpan bytes) {
     return bytes.size() >= EI_NIDENT && bytes[0] == ELFMAG0 && bytes[1] == ELFMAG1 && bytes[2] == ELFMAG2 &&

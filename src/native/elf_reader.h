@@ -30,7 +30,8 @@ struct ElfDynamic {
 struct ElfVersionNeed {
     struct Version {
         std::string name;
-        bool weak = false; ///< the file can do without it
+        bool weak = false;        ///< the file can do without it
+        std::uint16_t number = 0; ///< that stands for it in `.gnu.version`
     };
     std::string library;
     std::vector<Version> versions;
@@ -52,6 +53,12 @@ struct ElfFile {
     std::vector<std::string> defined_versions; ///< `.gnu.version_d`
     std::vector<ElfSegment> segments;
     std::vector<ElfDynamic> dynamic;
+
+    /// Where an address of the loaded file is in the file; nothing where it is not in it.
+    std::optional<std::uint64_t> offset_of(std::uint64_t address) const;
+
+    /// The value of the first entry of the dynamic section with a tag.
+    std::optional<std::uint64_t> dynamic_value(std::uint64_t tag) const;
 
     /// Whether both could be loaded into one process.
     bool same_machine(const ElfFile& other) const {

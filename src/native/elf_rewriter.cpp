@@ -105,23 +105,12 @@ class Rewriter {
                     "leave it out with --exclude, or ship another build of it");
     }
 
-    std::uint64_t value_of(std::uint64_t tag) const {
-        for (const ElfDynamic& entry : elf_.dynamic)
-            if (entry.tag == tag) return entry.value;
-        return 0;
-    }
-
     Result<Bytes> old_strings() const {
-        std::uint64_t address = value_of(DT_STRTAB);
-        std::uint64_t size = value_of(DT_STRSZ);
-        for (const ElfSegment& segment : elf_.segments)
-            if (segment.type == PT_LOAD && address >= segment.address &&
-                address - segment.address < segment.file_size) {
-                std::uint64_t offset = segment.offset + (address - segment.address);
-                if (offset > bytes_.size() || size > bytes_.size() - offset) break;
-                return Bytes(bytes_.begin() + static_cast<std::ptrdiff_t>(offset),
-                             bytes_.begin() + static_cast<std::ptrdiff_t>(offset + size));
-            }
+        auto offset = elf_.offset_of(elf_.dynamic_value(DT_STRTAB).value_or(0));
+        std::uint64_t size = elf_.dynamic_value(DT_STRSZ).value_or(0);
+        if (offset && *offset <= bytes_.size() && size <= bytes_.size() - *offset)
+            return Bytes(bytes_.begin() + static_cast<std::ptrdiff_t>(*offset),
+                         bytes_.begin() + static_cast<std::ptrdiff_t>(*offset + size));
         return refuse("its string table is not in the file");
     }
 

@@ -1,5 +1,8 @@
 #include "native/loader_model.h"
 
+#include "support/text.h"
+#include "support/witness.h"
+
 #include <algorithm>
 #include <array>
 #include <cstdlib>
@@ -24,11 +27,6 @@ std::vector<std::string> split(std::string_view list, std::string_view separator
     }
 }
 
-void replace_all(std::string& text, std::string_view what, std::string_view with) {
-    for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + with.size()))
-        text.replace(at, what.size(), with);
-}
-
 /// The kernel allows some 65,000 mappings to a process.
 constexpr std::size_t most_mappings = 20'000;
 
@@ -40,8 +38,7 @@ struct Folders {
 
 const Folders& folders_for(const ElfFile& elf) {
     static const auto make = [](const char* triplet, const char* lib) {
-        std::error_code ignored;
-        bool multiarch = fs::is_directory(fs::path("/lib") / triplet, ignored);
+        bool multiarch = is_folder(fs::path("/lib") / triplet);
         std::string inner = fmt::format("lib/{}", triplet);
         return multiarch ? Folders{inner, {"/" + inner, "/usr/" + inner, "/lib", "/usr/lib"}}
                          : Folders{lib, {fmt::format("/{}", lib), fmt::format("/usr/{}", lib)}};
@@ -83,8 +80,8 @@ std::vector<std::string> processor_folders(std::string& platform) {
 } // namespace
 
 std::string_view word_of(FoundBy found_by) {
-    static constexpr std::array<std::string_view, 8> words{
-        "start", "path", "rpath", "environment", "runpath", "cache", "default folder", "loader"};
+    static constexpr std::array<std::string_view, 7> words{"start",   "path",  "rpath",         "environment",
+                                                           "runpath", "cache", "default folder"};
     return words[static_cast<std::size_t>(found_by)];
 }
 
@@ -123,6 +120,7 @@ const LoaderModel::File& LoaderModel::file_at(const std::string& path) const {
     }
     auto file = std::make_unique<File>();
     struct stat status {};
+    Witness::saw(path);
     if (::stat(path.c_str(), &status) == 0 && S_ISREG(status.st_mode)) {
         file->there = true;
         file->device = status.st_dev;
@@ -140,8 +138,7 @@ const LoaderModel::File& LoaderModel::file_at(const std::string& path) const {
 bool LoaderModel::has_folder(const std::string& folder) const {
     std::lock_guard lock(mutex_);
     auto [entry, is_new] = folders_.try_emplace(folder, false);
-    std::error_code ignored;
-    if (is_new) entry->second = fs::is_directory(folder, ignored);
+    if (is_new) entry->second = is_folder(folder);
     return entry->second;
 }
 
@@ -249,7 +246,7 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
     };
     add({path, path, FoundBy::start, 0, &*first.elf}, first);
     for (std::size_t i = 0; i < result.objects.size(); ++i) {
-        // A copy: the list grows while it is walked.
+        // The objects' list grows while it is walked; the files stay where they are.
         const std::vector<std::string>& needed = result.objects[i].elf->needed;
         for (const std::string& name : needed) {
             if (process.by_name.contains(name)) continue;

@@ -22,7 +22,6 @@ enum class FoundBy : std::uint8_t {
     runpath,        ///< DT_RUNPATH of the file that asks
     cache,          ///< the loader's cache
     default_folder, ///< a folder that it always looks into
-    loader,         ///< the loader itself
 };
 std::string_view word_of(FoundBy found_by);
 

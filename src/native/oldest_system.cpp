@@ -15,6 +15,10 @@ namespace {
 
 constexpr std::string_view family = "GLIBC_";
 
+// A hostile file shall not make us look for ever.
+constexpr std::uint64_t most_symbols = 1u << 18;
+constexpr std::uint64_t longest_name = 500;
+
 std::vector<int> parse_version(std::string_view text) {
     std::vector<int> parts;
     while (!text.empty()) {
@@ -30,50 +34,28 @@ std::vector<int> parse_version(std::string_view text) {
     return parts;
 }
 
-/// A symbol that a file takes at a version: the versions' numbers are in .gnu.version_r, the symbols' in
-/// .gnu.version (both GNU extensions).
-std::string symbol_of_version(const ElfFile& elf, ByteSpan content, const std::string& version) {
+/// A symbol that a file takes at a version, by the version's number: .gnu.version has one for each symbol.
+std::string symbol_of_version(const ElfFile& elf, ByteSpan content, std::uint16_t number) {
     ByteView view(content, elf.little_endian);
-    auto value_of = [&](std::uint64_t tag) -> std::optional<std::uint64_t> {
-        for (const ElfDynamic& entry : elf.dynamic)
-            if (entry.tag == tag) return entry.value;
-        return std::nullopt;
+    auto table = [&](std::uint64_t tag) -> std::optional<std::uint64_t> {
+        auto address = elf.dynamic_value(tag);
+        return address ? elf.offset_of(*address) : std::nullopt;
     };
-    auto offset_of = [&](std::optional<std::uint64_t> address) -> std::optional<std::uint64_t> {
-        if (!address) return std::nullopt;
-        for (const ElfSegment& segment : elf.segments)
-            if (segment.type == PT_LOAD && *address >= segment.address &&
-                *address - segment.address < segment.file_size)
-                return segment.offset + (*address - segment.address);
-        return std::nullopt;
-    };
-    auto strings = offset_of(value_of(DT_STRTAB)), symbols = offset_of(value_of(DT_SYMTAB)),
-         versions = offset_of(value_of(DT_VERSYM)), needs = offset_of(value_of(DT_VERNEED));
-    if (!strings || !symbols || !versions || !needs) return {};
-    auto text = [&](std::uint64_t index) { return view.text(*strings + index, *strings + index + 500); };
-    std::uint16_t number = 0;
-    std::uint64_t at = *needs;
-    for (unsigned records = 0; records < 4096 && number == 0; ++records) {
-        std::uint64_t one = at + view.word(at + 8);
-        for (unsigned left = view.half(at + 2); left > 0 && number == 0; --left) {
-            if (text(view.word(one + 8)) == version) number = view.half(one + 6) & 0x7FFF;
-            if (view.word(one + 12) == 0) break;
-            one += view.word(one + 12);
-        }
-        if (view.word(at + 12) == 0) break;
-        at += view.word(at + 12);
-    }
-    if (number == 0) return {};
+    auto strings = table(DT_STRTAB), symbols = table(DT_SYMTAB), versions = table(DT_VERSYM);
+    if (!strings || !symbols || !versions) return {};
     // Symbols that are taken from elsewhere stand in front of those that are in the file's hash table.
     std::uint64_t count = 1u << 16;
-    if (auto hash = offset_of(value_of(DT_GNU_HASH)); hash && view.word(*hash + 4) > 1)
+    if (auto hash = table(DT_GNU_HASH); hash && view.word(*hash + 4) > 1)
         count = view.word(*hash + 4);
-    else if (auto older = offset_of(value_of(DT_HASH)))
+    else if (auto older = table(DT_HASH))
         count = view.word(*older + 4);
+    count = std::min<std::uint64_t>(count, most_symbols);
     std::uint64_t width = elf.is_64_bit ? 24 : 16;
-    for (std::uint64_t i = 1;
-         i < std::min<std::uint64_t>(count, 1u << 18) && view.holds(*versions + i * 2, 2); ++i)
-        if ((view.half(*versions + i * 2) & 0x7FFF) == number) return text(view.word(*symbols + i * width));
+    for (std::uint64_t i = 1; i < count && view.holds(*versions + i * 2, 2); ++i)
+        if ((view.half(*versions + i * 2) & 0x7FFF) == number) {
+            std::uint64_t name = *strings + view.word(*symbols + i * width);
+            return view.text(name, name + longest_name);
+        }
     return {};
 }
 
@@ -87,18 +69,18 @@ std::string version_text(const std::vector<int>& version) {
 
 void OldestSystem::add(const std::string& name, const ElfFile& elf, ByteSpan content) {
     CLibraryNeed highest{name, {}, {}};
-    std::string version;
+    std::uint16_t number = 0;
     for (const ElfVersionNeed& need : elf.version_needs)
         for (const ElfVersionNeed::Version& one : need.versions) {
             if (one.weak || !one.name.starts_with(family)) continue;
             std::vector<int> parts = parse_version(std::string_view(one.name).substr(family.size()));
             if (parts > highest.version) {
                 highest.version = parts;
-                version = one.name;
+                number = one.number;
             }
         }
     if (highest.version.empty()) return;
-    highest.symbol = symbol_of_version(elf, content, version);
+    highest.symbol = symbol_of_version(elf, content, number);
     needs_.push_back(std::move(highest));
 }
 

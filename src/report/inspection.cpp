@@ -72,15 +72,14 @@ void look_into_payload(Inspection& inspection) {
 /// The same for an output whose tree lies beside the launcher.
 void look_into_folder(Inspection& inspection, const fs::path& tree) {
     native::OldestSystem oldest;
-    std::error_code failed;
-    for (auto entry = fs::recursive_directory_iterator(tree, failed);
-         !failed && entry != fs::recursive_directory_iterator(); entry.increment(failed)) {
-        if (!entry->is_regular_file(failed)) continue;
-        auto mapped = MappedFile::open(entry->path());
-        if (!mapped || !native::looks_like_elf(mapped->bytes())) continue;
-        if (auto elf = native::read_elf(mapped->bytes(), entry->path()))
-            oldest.add(entry->path().lexically_relative(tree), *elf, mapped->bytes());
-    }
+    each_entry_below(tree, [&](const fs::directory_entry& entry) {
+        std::error_code failed;
+        if (!entry.is_regular_file(failed)) return;
+        auto mapped = MappedFile::open(entry.path());
+        if (!mapped || !native::looks_like_elf(mapped->bytes())) return;
+        if (auto elf = native::read_elf(mapped->bytes(), entry.path()))
+            oldest.add(entry.path().lexically_relative(tree), *elf, mapped->bytes());
+    });
     inspection.c_library = oldest.needs();
 }
 

@@ -173,6 +173,14 @@ std::vector<FolderEntry> list_folder(const fs::path& folder) {
     return entries;
 }
 
+void each_entry_below(const fs::path& folder, const std::function<void(const fs::directory_entry&)>& take) {
+    std::error_code failed;
+    for (auto entry =
+             fs::recursive_directory_iterator(folder, fs::directory_options::skip_permission_denied, failed);
+         !failed && entry != fs::recursive_directory_iterator(); entry.increment(failed))
+        take(*entry);
+}
+
 Result<StagingFolder> StagingFolder::make(const fs::path& parent, const std::string& name) {
     fs::path path = parent / fmt::format(".{}.{}", name, random_suffix());
     std::lock_guard lock(staging_mutex);

@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -68,6 +69,10 @@ std::string real_path(const fs::path& path);
 
 /// A folder's entries, sorted by name; empty where it can't be read.
 std::vector<FolderEntry> list_folder(const fs::path& folder);
+
+/// Calls `take` for every file and folder below a folder, in no order; what can't be read is passed over, and
+/// links to folders are not followed.
+void each_entry_below(const fs::path& folder, const std::function<void(const fs::directory_entry&)>& take);
 
 /// A temporary folder next to the place that its content shall take, removed unless it was kept.
 class StagingFolder {

@@ -1,5 +1,6 @@
 #include "support/store.h"
 
+#include "support/hash.h"
 #include "support/user_cache.h"
 
 #include <ctime>
@@ -71,6 +72,11 @@ void Store::close() {
     sqlite3_close(database_);
     find_ = nullptr;
     database_ = nullptr;
+}
+
+std::string Store::key_of(std::string_view subject) {
+    Sha256 digest = sha256(subject);
+    return std::string(reinterpret_cast<const char*>(digest.data()), 16);
 }
 
 std::optional<std::string> Store::find(std::string_view key) {

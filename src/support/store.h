@@ -30,6 +30,9 @@ class Store {
     Store(const Store&) = delete;
     Store& operator=(const Store&) = delete;
 
+    /// The key for a text that says all that a result depends on: 16 bytes of its SHA-256.
+    static std::string key_of(std::string_view subject);
+
     std::optional<std::string> find(std::string_view key);
 
     /// Remembers a result; it is written by `flush`, or at the end.

@@ -1,6 +1,5 @@
 #include "trace/kept_trace.h"
 
-#include "support/hash.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
 
@@ -91,8 +90,7 @@ KeptTrace::KeptTrace(const std::string& options) : store_(Store::open_users()) {
     }
     std::ranges::sort(variables);
     for (const std::string& variable : variables) subject += '\0' + variable;
-    Sha256 digest = sha256(subject);
-    key_.assign(reinterpret_cast<const char*>(digest.data()), 16);
+    key_ = Store::key_of(subject);
 }
 
 std::optional<Traced> KeptTrace::find() {

@@ -110,7 +110,6 @@ class LogReader {
         auto path = path_of(line.substr(bracket, equal - bracket));
         if (name == "execve" || name == "execveat") return executed(process, path, failed, not_there);
         if (!calls_.started) return;
-        // Threads have numbers of their own; only what executes a program counts as a process.
         if (not_there) {
             if (path) calls_.missing.insert(*path);
             return;
@@ -140,7 +139,7 @@ class LogReader {
         }
         if (!calls_.started) return;
         if (!failed) {
-            program_of_[process] = last_program_ = *path;
+            program_of_[process] = *path;
             calls_.programs.insert(*path);
         } else if (not_there) {
             calls_.missing_programs.insert(*path);
@@ -154,10 +153,9 @@ class LogReader {
 
     const std::string& first_program_;
     Calls calls_;
-    std::map<int, std::string> begun_; ///< calls of other threads that came in between
-    std::map<int, std::string> program_of_;
-    std::string last_program_;
-    std::set<int> ended_; ///< by themselves
+    std::map<int, std::string> begun_;      ///< calls of other threads that came in between
+    std::map<int, std::string> program_of_; ///< of processes; threads have numbers too, and execute nothing
+    std::set<int> ended_;                   ///< by themselves
     int first_process_ = -1;
     bool first_ended_ = false;
 };
@@ -181,11 +179,15 @@ Calls read_call_log(std::string_view log, const std::string& first_program) {
 }
 
 std::string why_blind() {
-    auto tried = run_program(
-        {"strace", "-f", "-qq", "--seccomp-bpf", "-e", "trace=execve", "-o", "/dev/null", "true"});
-    if (!tried) return "strace is not installed";
-    if (tried->exit_code == 0) return {};
-    return "strace is not allowed to watch programs here: " + tried->err.substr(0, tried->err.find('\n'));
+    // A list of runs asks again and again.
+    static const std::string answer = []() -> std::string {
+        auto tried = run_program(
+            {"strace", "-f", "-qq", "--seccomp-bpf", "-e", "trace=execve", "-o", "/dev/null", "true"});
+        if (!tried) return "strace is not installed";
+        if (tried->exit_code == 0) return {};
+        return "strace is not allowed to watch programs here: " + tried->err.substr(0, tried->err.find('\n'));
+    }();
+    return answer;
 }
 
 } // namespace omnistasis::watch

@@ -71,16 +71,22 @@ Result<ProgramOutput> run_isolated(const std::filesystem::path& output, const st
 }
 
 Result<void> check_isolation() {
-    auto tried = run_program({sandbox, "--unshare-all", "--die-with-parent", "--ro-bind", "/", "/", "true"});
-    if (!tried)
-        return fail(ErrorKind::missing, "can't run a program in isolation", sandbox, tried.error().why,
-                    "install the package bubblewrap");
-    if (tried->exit_code != 0)
-        return fail(ErrorKind::missing, "this machine does not allow to run a program in isolation", sandbox,
-                    tried->err.substr(0, tried->err.find('\n')),
-                    "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1 (and, where AppArmor "
-                    "restricts them, kernel.apparmor_restrict_unprivileged_userns=0)");
-    return {};
+    // A list of runs asks again and again.
+    static const Result<void> answer = []() -> Result<void> {
+        auto tried =
+            run_program({sandbox, "--unshare-all", "--die-with-parent", "--ro-bind", "/", "/", "true"});
+        if (!tried)
+            return fail(ErrorKind::missing, "can't run a program in isolation", sandbox, tried.error().why,
+                        "install the package bubblewrap");
+        if (tried->exit_code != 0)
+            return fail(
+                ErrorKind::missing, "this machine does not allow to run a program in isolation", sandbox,
+                tried->err.substr(0, tried->err.find('\n')),
+                "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1 (and, where AppArmor "
+                "restricts them, kernel.apparmor_restrict_unprivileged_userns=0)");
+        return {};
+    }();
+    return answer;
 }
 
 } // namespace omnistasis::watch

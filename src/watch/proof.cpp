@@ -3,6 +3,7 @@
 #include "native/loader_cache.h"
 #include "support/files.h"
 #include "support/pattern.h"
+#include "support/text.h"
 #include "watch/call_log.h"
 #include "watch/display.h"
 #include "watch/isolation.h"
@@ -36,18 +37,12 @@ std::string base_name(const std::string& path) { return path.substr(path.rfind('
 /// The files below a folder: relative paths and sizes.
 std::map<std::string, std::uint64_t> files_below(const fs::path& folder) {
     std::map<std::string, std::uint64_t> files;
-    std::error_code failed;
-    for (auto entry = fs::recursive_directory_iterator(folder, failed);
-         !failed && entry != fs::recursive_directory_iterator(); entry.increment(failed))
-        if (entry->is_regular_file(failed) && !failed)
-            files[entry->path().lexically_relative(folder).string()] = entry->file_size(failed);
+    each_entry_below(folder, [&](const fs::directory_entry& entry) {
+        std::error_code failed;
+        if (entry.is_regular_file(failed) && !failed)
+            files[entry.path().lexically_relative(folder).string()] = entry.file_size(failed);
+    });
     return files;
-}
-
-void replace_all(std::string& text, const std::string& what, std::string_view with) {
-    if (what.size() < 2) return;
-    for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + with.size()))
-        text.replace(at, what.size(), with);
 }
 
 /// The first line in which two texts differ: its number and both lines.
@@ -203,6 +198,7 @@ class Prover {
         }
         if (subject_.graph == nullptr) return;
         for (const trace::Unit& unit : subject_.graph->units) {
+            if (unit.own && unit.kind == trace::UnitKind::code) own_sources_.push_back(unit.file);
             if (unit.file.empty() || unit.place.empty() || base_name(unit.file) != base_name(unit.place))
                 continue;
             fs::path place = fs::path(unit.place).parent_path(), folder = fs::path(unit.file).parent_path();
@@ -504,22 +500,25 @@ class Prover {
 
     /// Both runs are in folders of their own, and the application is in another place.
     std::string with_common_names(std::string text, const Places& places) const {
-        replace_all(text, tree_ + "/" + subject_.runtime->application_place(), "<application>");
-        replace_all(text, subject_.project->folder.string(), "<application>");
+        auto named = [&](const std::string& what, std::string_view with) {
+            if (what.size() > 1) replace_all(text, what, with);
+        };
+        named(tree_ + "/" + subject_.runtime->application_place(), "<application>");
+        named(subject_.project->folder.string(), "<application>");
         for (const auto& [place, folder] : folders_)
             if (place.find('/') != std::string::npos) {
-                replace_all(text, tree_ + "/" + place + "/", "<runtime>/" + place + "/");
-                replace_all(text, folder + "/", "<runtime>/" + place + "/");
+                named(tree_ + "/" + place + "/", "<runtime>/" + place + "/");
+                named(folder + "/", "<runtime>/" + place + "/");
             }
         for (const std::string& home : {places.home.string(), std::string(isolated_home)})
-            replace_all(text, home, "<home>");
+            named(home, "<home>");
         for (const std::string& work : {places.work.string(), std::string(isolated_work)})
-            replace_all(text, work, "<work>");
-        for (const std::string& temporary : {places.temporary.string()}) replace_all(text, temporary, "/tmp");
+            named(work, "<work>");
+        named(places.temporary.string(), "/tmp");
         // A program tells its name in its messages.
         std::string script = fs::path(subject_.project->entry).filename().string();
-        replace_all(text, script, "<program>");
-        replace_all(text, "usage: " + subject_.program, "usage: <program>");
+        named(script, "<program>");
+        named("usage: " + subject_.program, "usage: <program>");
         return text;
     }
 
@@ -550,16 +549,10 @@ class Prover {
 
     /// The line of the application's own code that names one of the texts, the first rather than the second.
     std::string said_at(const std::string& text, const std::string& other) const {
-        if (subject_.graph == nullptr) return {};
-        std::vector<std::string> sources;
-        for (const trace::Unit& unit : subject_.graph->units)
-            if (unit.own && unit.kind == trace::UnitKind::code) sources.push_back(unit.file);
-        std::string found = line_that_names(sources, text);
-        if (found.empty()) found = line_that_names(sources, text.substr(0, text.rfind('.')));
-        if (found.empty())
-            found = line_that_names(
-                sources, text.substr(text.rfind('.') == std::string::npos ? text.size() : text.rfind('.')));
-        return found.empty() ? line_that_names(sources, other) : found;
+        std::size_t ending = std::min(text.rfind('.'), text.size());
+        for (const std::string& part : {text, text.substr(0, ending), text.substr(ending), other})
+            if (std::string found = line_that_names(own_sources_, part); !found.empty()) return found;
+        return {};
     }
 
     void add(ProofFinding finding) {
@@ -577,6 +570,7 @@ class Prover {
     fs::path tree_here_;                         ///< on this machine
     std::map<std::string, std::string> folders_; ///< places in the tree to folders of this machine
     std::set<std::string> code_folders_;         ///< places that hold modules
+    std::vector<std::string> own_sources_;       ///< the application's own code
     std::set<std::string> seen_, system_;
     native::LoaderCache cache_ = native::LoaderCache::read();
 };

@@ -2,6 +2,7 @@
 #include "folder.h"
 #include "native/loader_model.h"
 #include "support/subprocess.h"
+#include "support/witness.h"
 
 #include <map>
 
@@ -155,4 +156,29 @@ TEST_CASE("versions of symbols that a library does not have are told") {
     auto process = native::LoaderModel().load(yard.folder / "use");
     REQUIRE(process.mismatches.size() == 1);
     CHECK(process.mismatches[0].version == "TIDE_1");
+}
+
+TEST_CASE("a witness sees where the loader's model looked in vain") {
+    Yard yard;
+    yard.library("second/libtide.so.1", "libtide.so.1");
+    std::string program =
+        yard.program("use", "second/libtide.so.1 -Wl,-rpath,'$ORIGIN/first:$ORIGIN/second'");
+    fs::create_directories(yard.folder / "first");
+    // Until the files are old enough for a change to show.
+    auto testimony = [&] {
+        for (;;) {
+            Witness witness;
+            CHECK(native::LoaderModel().load(program).not_found.empty());
+            if (auto seen = witness.testimony()) return *seen;
+        }
+    };
+    std::string without_file = testimony();
+    CHECK(Witness::still_true(without_file));
+    yard.folder.write("first/libtide.so.1", *read_text(yard.folder / "second/libtide.so.1"));
+    CHECK_FALSE(Witness::still_true(without_file));
+    fs::remove_all(yard.folder / "first");
+    std::string without_folder = testimony();
+    CHECK(Witness::still_true(without_folder));
+    fs::create_directories(yard.folder / "first");
+    CHECK_FALSE(Witness::still_true(without_folder));
 }

@@ -153,7 +153,7 @@ TEST_CASE("a damaged file of facts is an error with its line") {
 TEST_CASE("the log of system calls") {
     auto seen = watch::read_call_log(
         "11 execve(\"/opt/x\", [\"x\"], 0x7ffd /* 3 vars */) = 0\n"
-        "11 newfstatat(AT_FDCWD</work>, \"charts/a.txt\", 0x7ff, 0) = -1 ENOENT (No such file or directory)\n"
+        "11 newfstatat(AT_FDCWD</quay>, \"charts/a.txt\", 0x7ff, 0) = -1 ENOENT (No such file or directory)\n"
         "13 openat(AT_FDCWD</>, \"etc/x\", O_RDONLY <unfinished ...>\n"
         "12 execve(\"/usr/bin/env\", [\"env\"], 0x7ffd /* 3 vars */) = 0\n"
         "12 openat(AT_FDCWD</tmp>, \"x\", O_WRONLY|O_CREAT, 0666) = 3</tmp/\\303\\251 \\\"x>\n"
@@ -163,7 +163,7 @@ TEST_CASE("the log of system calls") {
         "openat(AT_FDCWD, \"cut o",
         "/opt/");
     CHECK(seen.programs == std::set<std::string>{"/opt/x", "/usr/bin/env"});
-    CHECK(seen.missing == std::set<std::string>{"/work/charts/a.txt", "/tmp/gone"});
+    CHECK(seen.missing == std::set<std::string>{"/quay/charts/a.txt", "/tmp/gone"});
     CHECK(seen.left_behind == std::vector<std::string>{"/usr/bin/env"});
     CHECK(seen.written == std::set<std::string>{"/tmp/\xC3\xA9 \"x"});
     CHECK(seen.opened == std::set<std::string>{"/etc/passwd", "/etc/x"});

@@ -13,38 +13,28 @@ namespace omnistasis::python {
 
 namespace {
 
-template <typename Archive, typename Strings> void visit_strings(Archive& archive, Strings& strings) {
-    std::size_t count = archive.count(strings.size());
-    if constexpr (!std::is_const_v<Strings>) strings.resize(count);
-    for (auto& string : strings) {
-        archive.value(string.text);
-        archive.value(string.line);
-    }
-}
-
 /// Every field of a result, in one order for writing and reading.
 template <typename Archive, typename Result> void visit(Archive& archive, Result& result) {
-    std::size_t count = archive.count(result.requests.size());
-    if constexpr (!std::is_const_v<Result>) result.requests.resize(count);
-    for (auto& request : result.requests) {
-        archive.value(request.kind);
-        archive.value(request.certainty);
-        archive.value(request.computed);
-        archive.value(request.line);
-        archive.value(request.level);
-        archive.value(request.module);
-        archive.value(request.name);
-        archive.value(request.instead_of_first);
-        archive.value(request.instead_of_last);
-    }
-    count = archive.count(result.unknown_imports.size());
-    if constexpr (!std::is_const_v<Result>) result.unknown_imports.resize(count);
-    for (auto& line : result.unknown_imports) archive.value(line);
+    visit_list(archive, result.requests, [](auto& into, auto& request) {
+        into.value(request.kind);
+        into.value(request.certainty);
+        into.value(request.computed);
+        into.value(request.line);
+        into.value(request.level);
+        into.value(request.module);
+        into.value(request.name);
+        into.value(request.instead_of_first);
+        into.value(request.instead_of_last);
+    });
+    visit_list(archive, result.unknown_imports, [](auto& into, auto& line) { into.value(line); });
     for (auto* strings :
          {&result.import_suffixes, &result.dotted_strings, &result.path_strings, &result.system_paths,
           &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,
           &result.opened_paths, &result.search_path, &result.libraries, &result.code_strings})
-        visit_strings(archive, *strings);
+        visit_list(archive, *strings, [](auto& into, auto& string) {
+            into.value(string.text);
+            into.value(string.line);
+        });
     for (auto* number : {&result.computed_codec, &result.asks_for_source, &result.computed_library})
         archive.value(*number);
     for (auto* flag :
@@ -93,8 +83,7 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     std::int64_t times[]{nanoseconds(status.st_mtim), nanoseconds(status.st_ctim), status.st_size,
                          static_cast<std::int64_t>(status.st_ino)};
     subject.append(reinterpret_cast<const char*>(times), sizeof times);
-    Sha256 digest = sha256(subject);
-    std::string_view key(reinterpret_cast<const char*>(digest.data()), 16);
+    std::string key = Store::key_of(subject);
     if (auto stored = store_->find(key))
         if (auto result = from_stored_form(*stored)) return result;
     auto source = MappedFile::open(file);
