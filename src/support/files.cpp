@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdlib>
 #include <cstring>
 #include <dirent.h>
 #include <fcntl.h>
@@ -18,6 +19,9 @@
 namespace omnistasis {
 
 namespace {
+
+/// Files of more bytes are mapped instead of read.
+constexpr std::size_t most_read = 64u << 10;
 
 std::mutex staging_mutex;
 std::set<std::string>& staging_folders() {
@@ -82,29 +86,33 @@ Result<MappedFile> MappedFile::open(const fs::path& file) {
     }
     auto size = static_cast<std::size_t>(status.st_size);
     void* address = nullptr;
-    if (size > 0) {
+    Release release{size, size > most_read};
+    if (release.is_mapped) {
         address = ::mmap(nullptr, size, PROT_READ, MAP_PRIVATE, descriptor, 0);
-        if (address == MAP_FAILED) {
-            int reason = errno;
-            ::close(descriptor);
-            return fail(ErrorKind::bad_input, "can't read the file", file, system_text(reason));
-        }
+    } else if (size > 0) {
+        address = std::malloc(size);
+        release.size = 0;
+        for (::ssize_t got = 1; got > 0 && release.size < size; release.size += static_cast<std::size_t>(got))
+            if (got = ::read(descriptor, static_cast<char*>(address) + release.size, size - release.size);
+                got < 0) {
+                std::free(address);
+                address = MAP_FAILED;
+                break;
+            }
     }
+    int reason = errno;
     ::close(descriptor);
-    return MappedFile(address, size);
+    if (address == MAP_FAILED)
+        return fail(ErrorKind::bad_input, "can't read the file", file, system_text(reason));
+    return MappedFile(address, release);
 }
 
-MappedFile::MappedFile(MappedFile&& other) noexcept
-    : address_(std::exchange(other.address_, nullptr)), size_(std::exchange(other.size_, 0)) {}
-
-MappedFile& MappedFile::operator=(MappedFile&& other) noexcept {
-    std::swap(address_, other.address_);
-    std::swap(size_, other.size_);
-    return *this;
-}
-
-MappedFile::~MappedFile() {
-    if (address_ != nullptr) ::munmap(address_, size_);
+void MappedFile::Release::operator()(void* address) const {
+    if (is_mapped) {
+        ::munmap(address, size);
+    } else {
+        std::free(address);
+    }
 }
 
 Result<void> write_atomically(const fs::path& file, std::string_view content, unsigned mode) {

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <span>
 #include <string>
 #include <string_view>
@@ -27,23 +28,25 @@ inline ByteSpan as_bytes(std::string_view text) {
 Result<std::string> read_text(const fs::path& file);
 
 /// A read-only view of a file's content that stays valid while the object lives. An empty file gives an
-/// empty span.
+/// empty span. Small files are read: that takes less time than to map and unmap them.
 class MappedFile {
   public:
     static Result<MappedFile> open(const fs::path& file);
-    MappedFile(MappedFile&& other) noexcept;
-    MappedFile& operator=(MappedFile&& other) noexcept;
-    MappedFile(const MappedFile&) = delete;
-    MappedFile& operator=(const MappedFile&) = delete;
-    ~MappedFile();
-
-    ByteSpan bytes() const { return {static_cast<const std::uint8_t*>(address_), size_}; }
-    std::string_view text() const { return {static_cast<const char*>(address_), size_}; }
+    ByteSpan bytes() const {
+        return {static_cast<const std::uint8_t*>(address_.get()), address_.get_deleter().size};
+    }
+    std::string_view text() const {
+        return {static_cast<const char*>(address_.get()), address_.get_deleter().size};
+    }
 
   private:
-    MappedFile(void* address, std::size_t size) : address_(address), size_(size) {}
-    void* address_ = nullptr;
-    std::size_t size_ = 0;
+    struct Release {
+        std::size_t size = 0;
+        bool is_mapped = false;
+        void operator()(void* address) const;
+    };
+    MappedFile(void* address, Release release) : address_(address, release) {}
+    std::unique_ptr<void, Release> address_;
 };
 
 /// Writes `content` so that `file` holds either what it held before or all of the new content: a temporary

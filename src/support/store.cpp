@@ -10,9 +10,10 @@ namespace omnistasis {
 
 namespace {
 
+// With rows of their own beside the index of keys: an index that held the values would read all of a large
+// one for each comparison of keys.
 constexpr const char* layout =
-    "CREATE TABLE IF NOT EXISTS results (key BLOB PRIMARY KEY, day INTEGER, value BLOB) "
-    "WITHOUT ROWID";
+    "CREATE TABLE IF NOT EXISTS results (key BLOB PRIMARY KEY, day INTEGER, value BLOB)";
 
 /// A prepared statement for one use.
 class Statement {
@@ -61,7 +62,9 @@ bool Store::open(const fs::path& file) {
     if (sqlite3_open(file.c_str(), &database_) != SQLITE_OK) return false;
     sqlite3_busy_timeout(database_, 2000);
     for (const char* text :
-         {"PRAGMA journal_mode=WAL", "PRAGMA synchronous=OFF", "PRAGMA mmap_size=1073741824", layout})
+         {"PRAGMA journal_mode=WAL", "PRAGMA synchronous=OFF", "PRAGMA mmap_size=1073741824", layout,
+          // One look at what others wrote, for all that is asked: two system calls less for each.
+          "BEGIN"})
         if (sqlite3_exec(database_, text, nullptr, nullptr, nullptr) != SQLITE_OK) return false;
     return sqlite3_prepare_v2(database_, "SELECT value, day FROM results WHERE key = ?", -1, &find_,
                               nullptr) == SQLITE_OK;
@@ -102,7 +105,7 @@ void Store::keep(std::string_view key, std::string value) {
 void Store::flush() {
     std::lock_guard lock(mutex_);
     if (find_ == nullptr || (kept_.empty() && old_.empty())) return;
-    sqlite3_exec(database_, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr);
+    sqlite3_exec(database_, "COMMIT; BEGIN IMMEDIATE", nullptr, nullptr, nullptr);
     {
         Statement insert(database_, "INSERT OR REPLACE INTO results VALUES (?, ?, ?)");
         for (const auto& [key, value] : kept_) {
@@ -131,7 +134,7 @@ void Store::flush() {
                 "(SELECT count(*) / 2 FROM results)) AND day < (SELECT max(day) FROM results)",
                 nullptr, nullptr, nullptr);
     }
-    sqlite3_exec(database_, "COMMIT", nullptr, nullptr, nullptr);
+    sqlite3_exec(database_, "COMMIT; BEGIN", nullptr, nullptr, nullptr);
     kept_.clear();
     old_.clear();
 }

@@ -5,18 +5,26 @@
 #include <string>
 #include <string_view>
 #include <type_traits>
+#include <unordered_map>
+#include <vector>
 
 namespace omnistasis {
 
 // A form for results that caches keep. Both classes have the same calls, so that one function that visits the
 // fields of a structure serves writing and reading.
 
-/// Writes values one after the other: numbers as LEB128, texts with their size in front.
+/// Writes values one after the other: numbers as LEB128, texts with their size in front. A text that comes
+/// again and again is written once, with `shared`.
 class FormWriter {
   public:
     void value(const std::string& text) {
         number(text.size());
         bytes += text;
+    }
+    void shared(const std::string& text) {
+        auto [at, is_new] = texts_.try_emplace(text, texts_.size());
+        number(is_new ? 0 : at->second + 1);
+        if (is_new) value(text);
     }
     void value(std::uint32_t number_value) { number(number_value); }
     void value(std::uint64_t number_value) { number(number_value); }
@@ -35,6 +43,7 @@ class FormWriter {
         for (; value >= 0x80; value >>= 7) bytes += static_cast<char>(value | 0x80);
         bytes += static_cast<char>(value);
     }
+    std::unordered_map<std::string, std::uint64_t> texts_; ///< the shared ones, and which one each is
 };
 
 /// Reads them back, from bytes that may be damaged: nothing is read beyond the end, and `complete` says
@@ -48,6 +57,17 @@ class FormReader {
         if (size > rest_.size()) fail();
         text.assign(rest_.substr(0, size));
         rest_.remove_prefix(std::min<std::size_t>(size, rest_.size()));
+    }
+    void shared(std::string& text) {
+        std::uint64_t which = number();
+        if (which > texts_.size()) fail();
+        if (!right_) return;
+        if (which == 0) {
+            value(text);
+            texts_.push_back(text);
+        } else {
+            text = texts_[which - 1];
+        }
     }
     void value(std::uint32_t& into) { into = static_cast<std::uint32_t>(number()); }
     void value(std::uint64_t& into) { into = number(); }
@@ -79,6 +99,7 @@ class FormReader {
         return 0;
     }
     std::string_view rest_;
+    std::vector<std::string> texts_; ///< the shared ones that came so far
     bool right_ = true;
 };
 

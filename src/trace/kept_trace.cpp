@@ -23,7 +23,7 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
     visit_list(archive, graph.units, [](auto& into, auto& unit) {
         into.value(unit.kind);
         into.value(unit.name);
-        into.value(unit.file);
+        into.shared(unit.file);
         into.value(unit.place);
         into.value(unit.own);
         into.value(unit.of_runtime);
@@ -31,26 +31,26 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
     visit_list(archive, graph.edges, [](auto& into, auto& edge) {
         into.value(edge.from);
         into.value(edge.to);
-        into.value(edge.reason.verb);
-        into.value(edge.reason.file);
+        into.shared(edge.reason.verb);
+        into.shared(edge.reason.file);
         into.value(edge.reason.line);
         into.value(edge.reason.optional);
     });
     visit_list(archive, graph.roots, [](auto& into, auto& root) { into.value(root); });
     visit_list(archive, graph.loose_ends, [](auto& into, auto& end) {
-        for (auto* text : {&end.kind, &end.what, &end.file, &end.effect, &end.advice}) into.value(*text);
+        for (auto* text : {&end.kind, &end.what, &end.file, &end.effect, &end.advice}) into.shared(*text);
         into.value(end.line);
         into.value(end.minor);
     });
     visit_list(archive, graph.absent, [](auto& into, auto& absent) {
-        into.value(absent.name);
-        into.value(absent.file);
+        into.shared(absent.name);
+        into.shared(absent.file);
         into.value(absent.line);
         into.value(absent.of_runtime);
     });
     visit_list(archive, graph.left_out, [](auto& into, auto& one) {
         into.value(one.name);
-        into.value(one.file);
+        into.shared(one.file);
         into.value(one.line);
     });
 }
