@@ -11,7 +11,7 @@ set(launcher_flags -std=c++20 -O2 -nostdinc -nostdinc++
   -fstack-protector-strong -D_GNU_SOURCE -Wall -Wextra -Wpedantic -Werror)
 
 set(launcher_objects)
-foreach(name posix unpack_posix payload_reader sha256)
+foreach(name posix carried_loader unpack_posix payload_reader sha256)
   set(object ${PROJECT_BINARY_DIR}/launcher/${name}.o)
   add_custom_command(OUTPUT ${object}
     COMMAND ${CMAKE_COMMAND} -E make_directory ${PROJECT_BINARY_DIR}/launcher
@@ -19,9 +19,10 @@ foreach(name posix unpack_posix payload_reader sha256)
     DEPENDS ${PROJECT_SOURCE_DIR}/launcher/${name}.cpp DEPFILE ${object}.d VERBATIM)
   list(APPEND launcher_objects ${object})
 endforeach()
+# Far from where programs with a fixed address are: a program of the tree is loaded beside it (carried_loader.h).
 add_custom_command(OUTPUT ${launcher_folder}/launcher-linux-x86_64
   COMMAND ${CMAKE_COMMAND} -E make_directory ${launcher_folder}
-  COMMAND ${MUSL_GCC} -static -no-pie -s -Wl,--gc-sections -Wl,--build-id=none -Wl,-z,noexecstack -o ${launcher_folder}/launcher-linux-x86_64
+  COMMAND ${MUSL_GCC} -static -no-pie -Wl,-Ttext-segment=0x70000000 -s -Wl,--gc-sections -Wl,--build-id=none -Wl,-z,noexecstack -o ${launcher_folder}/launcher-linux-x86_64
           ${launcher_objects} ${ZSTD_STATIC}
   DEPENDS ${launcher_objects} VERBATIM)
 add_custom_target(launchers ALL DEPENDS ${launcher_folder}/launcher-linux-x86_64)

@@ -37,6 +37,7 @@ enum HeadTag : uint16_t {
     head_tree_folder = 6,    ///< the tree is this folder, relative to the launcher's own; nothing is unpacked
     head_version = 7,        ///< the application's version, UTF-8
     head_working_folder = 8, ///< a place in the tree that the application starts in; else the caller's folder
+    head_loader = 9, ///< the tree's own dynamic loader, which starts the program; else the system's does
 };
 constexpr uint16_t head_must_know = 1;
 constexpr size_t head_field_header = 8; ///< tag, flags, length of what follows

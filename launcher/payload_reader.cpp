@@ -111,6 +111,9 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
         case head_working_folder:
             head.working_folder = value;
             break;
+        case head_loader:
+            head.loader = value;
+            break;
         case head_version:
             head.version = value;
             break;

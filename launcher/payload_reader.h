@@ -43,6 +43,7 @@ struct Head {
     Bytes index_hash; ///< 32 bytes
     Bytes tree_folder;
     Bytes working_folder{}; ///< a place in the tree; empty: where the caller is
+    Bytes loader{};         ///< the tree's own dynamic loader; empty: the system's
     Bytes version;
     bool window = false;
 };

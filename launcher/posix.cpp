@@ -2,6 +2,7 @@
 // its own end) and becomes the program in there. It changes nothing in the environment, so that programs
 // which the application starts see what the user had.
 
+#include "carried_loader.h"
 #include "unpack_posix.h"
 
 #include <errno.h>
@@ -76,16 +77,19 @@ bool folder_tree(const Self& self, char* tree, size_t room, Failure& failure) {
     }
     tree[length] = 0;
     char* end = strrchr(tree, '/') + 1;
-    // A launcher inside the tree: its folder's parent is the tree.
-    if (self.head.tree_folder.size == 2 && memcmp(self.head.tree_folder.data, "..", 2) == 0) {
+    const auto* folder = reinterpret_cast<const char*>(self.head.tree_folder.data);
+    size_t size = self.head.tree_folder.size;
+    // A launcher inside the tree: one of the folders above its own is the tree.
+    if (size >= 2 && memcmp(folder, "..", 2) == 0) {
         end[-1] = 0;
-        end = strrchr(tree, '/');
-        if (end == nullptr) end = tree;
-        end[0] = 0;
+        for (size_t up = 0; up < size; up += sizeof "../" - 1) {
+            end = strrchr(tree, '/');
+            *(end == nullptr ? tree : end) = 0;
+        }
         return true;
     }
-    memcpy(end, self.head.tree_folder.data, self.head.tree_folder.size);
-    end[self.head.tree_folder.size] = 0;
+    memcpy(end, folder, size);
+    end[size] = 0;
     return true;
 }
 
@@ -118,7 +122,8 @@ int run(int count, char** arguments) {
     const char* end = start + self.head.start.size;
     size_t parts = 0;
     for (const char* at = start; at < end; at += strlen(at) + 1) ++parts;
-    auto** list = static_cast<char**>(calloc(parts + static_cast<size_t>(count) + 2, sizeof(char*)));
+    // One place in front is the carried loader's.
+    auto** list = static_cast<char**>(calloc(parts + static_cast<size_t>(count) + 3, sizeof(char*))) + 1;
     size_t used = 0;
     char program[16384];
     snprintf(program, sizeof program, "%s/%s", tree, start);
@@ -139,9 +144,23 @@ int run(int count, char** arguments) {
             stop(called_as, failure);
         }
     }
+    if (self.head.loader.size > 0) {
+        char loader[16384];
+        snprintf(loader, sizeof loader, "%s/%.*s", tree, static_cast<int>(self.head.loader.size),
+                 reinterpret_cast<const char*>(self.head.loader.data));
+        close(self.descriptor);
+        list[-1] = loader;
+        become_loader(loader, list - 1);
+        failure.exit_code = exit_no_start;
+        snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", loader, strerror(errno));
+        stop(called_as, failure);
+    }
     execve(program, list, environ);
     failure.exit_code = exit_no_start;
-    snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", program, strerror(errno));
+    // The program is there, so it is its dynamic loader that is not.
+    bool no_loader = errno == ENOENT && access(program, X_OK) == 0;
+    snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", program,
+             no_loader ? "this system lacks the C library that it was built for" : strerror(errno));
     stop(called_as, failure);
 }
 

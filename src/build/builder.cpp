@@ -46,9 +46,10 @@ std::string start_text(const trace::Start& start) {
 class Builder {
   public:
     Builder(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-            const Installation& installation, unsigned jobs, Observer& observer)
-        : project_(project), runtime_(runtime), graph_(graph), installation_(installation), jobs_(jobs),
-          observer_(observer) {}
+            const native::HostLibraries& host, const Installation& installation, unsigned jobs,
+            Observer& observer)
+        : project_(project), runtime_(runtime), graph_(graph), host_(host), installation_(installation),
+          jobs_(jobs), observer_(observer) {}
 
     Result<BuildResult> run() {
         result_.target = project_.targets.front();
@@ -81,13 +82,14 @@ class Builder {
 
   private:
     payload::Description description(const trace::Start& start, const std::string& folder) const {
-        bool is_inner = folder == "..";
+        bool is_inner = folder.starts_with("..");
         return {project_.name,
                 project_.version,
                 start_text(start),
                 project_.mode == Mode::window,
                 project_.starts_in_own_folder() && !is_inner ? runtime_.application_place() : "",
-                folder};
+                folder,
+                loader_};
     }
 
     std::string launcher_with(const trace::Start& start, const std::string& folder) const {
@@ -97,7 +99,8 @@ class Builder {
     }
 
     Result<void> fill_tree() {
-        plan::Plan plan = plan::make_plan(graph_);
+        plan::Plan plan = plan::make_plan(graph_, host_);
+        if (auto done = take_loader(plan); !done) return done;
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
         if (!made) return tl::make_unexpected(made.error());
         for (trace::MadeFile& file : *made) {
@@ -131,6 +134,42 @@ class Builder {
         });
         if (failed) return tl::make_unexpected(*failed);
         return {};
+    }
+
+    /// With a C library in the tree all its programs are started by a launcher, with the tree's own loader.
+    Result<void> take_loader(plan::Plan& plan) {
+        if (!host_.c_library().carried) return {};
+        const std::string& name = host_.c_library().loader;
+        auto loader = std::ranges::find_if(plan.files, [&](const plan::PlannedFile& file) {
+            return fs::path(file.place).filename() == name;
+        });
+        if (loader == plan.files.end())
+            return fail(ErrorKind::missing, "the C library can't be carried", name,
+                        "the dynamic loader is not among the libraries that the runtime needs",
+                        "take carry_libc out of the project, or a runtime that is linked with glibc");
+        loader->executable = true;
+        loader_ = loader->place;
+        for (plan::PlannedFile& file : plan.files) {
+            if (graph_.units[file.unit].kind != trace::UnitKind::program || is_start(file.place)) continue;
+            trace::Start start{file.place + ".program", {"{arguments}"}};
+            tree_.push_back({file.place, 0755, launcher_with(start, way_to_tree(file.place)), {}});
+            file.place = start.program;
+        }
+        return {};
+    }
+
+    bool is_start(const std::string& place) const {
+        return runtime_.start().program == place ||
+               std::ranges::any_of(runtime_.inner_launchers(), [&](const trace::InnerLauncher& inner) {
+                   return inner.start.program == place;
+               });
+    }
+
+    static std::string way_to_tree(const std::string& place) {
+        std::string way;
+        for (char c : place)
+            if (c == '/') way += way.empty() ? ".." : "/..";
+        return way.empty() ? "." : way;
     }
 
     static Result<void> treat(const plan::PlannedFile& file, TreeFile& out) {
@@ -199,10 +238,12 @@ class Builder {
     const Project& project_;
     trace::Runtime& runtime_;
     const trace::Graph& graph_;
+    const native::HostLibraries& host_;
     const Installation& installation_;
     unsigned jobs_;
     Observer& observer_;
     std::string launcher_;
+    std::string loader_; ///< the tree's own; its place
     std::vector<TreeFile> tree_;
     BuildResult result_;
 };
@@ -221,9 +262,10 @@ Result<Installation> Installation::find() {
 }
 
 Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-                          const Installation& installation, unsigned jobs, Observer& observer) {
+                          const native::HostLibraries& host, const Installation& installation, unsigned jobs,
+                          Observer& observer) {
     oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, jobs);
-    return Builder(project, runtime, graph, installation, jobs, observer).run();
+    return Builder(project, runtime, graph, host, installation, jobs, observer).run();
 }
 
 } // namespace omnistasis::build

@@ -32,25 +32,31 @@ struct Surroundings {
 
 std::string bold(const std::string& text) { return styled(text, Style::bold, STDOUT_FILENO); }
 
-void print_oldest_system(const Inspection& inspection, const Surroundings& around) {
-    if (inspection.c_library.empty()) return;
-    const native::CLibraryNeed& highest = inspection.c_library.front();
+void print_oldest_system(const native::OldestSystem& oldest, const Surroundings& around) {
+    const std::vector<native::CLibraryNeed> needs = oldest.needs();
+    std::string kernel = oldest.kernel().version.empty()
+                             ? ""
+                             : fmt::format("Linux {}", native::version_text(oldest.kernel().version));
+    if (oldest.brings_c_library() && !kernel.empty())
+        fmt::print("  runs on {} or newer with any C library or none: it brings its own\n", kernel);
+    if (needs.empty()) return;
+    const native::CLibraryNeed& highest = needs.front();
     std::vector<std::string> names;
     for (const native::KnownSystem& system : around.systems)
         if (system.version >= highest.version) names.push_back(system.name);
-    fmt::print("  runs on glibc {} or newer{}\n", native::version_text(highest.version),
+    fmt::print("  runs on glibc {} or newer{}{}\n", native::version_text(highest.version),
+               kernel.empty() ? "" : " and " + kernel + " or newer",
                names.empty() ? "" : fmt::format(": {}", fmt::join(names, ", ")));
-    bool one_file = inspection.c_library.size() == 1;
+    bool one_file = needs.size() == 1;
     fmt::print("    {}{}{}\n", one_file ? "" : highest.file,
                one_file || highest.symbol.empty() ? "" : " takes ",
                highest.symbol.empty() ? ""
                : one_file             ? "for " + highest.symbol
                                       : highest.symbol);
-    auto lower = std::ranges::find_if(inspection.c_library, [&](const native::CLibraryNeed& need) {
-        return need.version != highest.version;
-    });
-    if (lower == inspection.c_library.end()) return;
-    auto count = lower - inspection.c_library.begin();
+    auto lower = std::ranges::find_if(
+        needs, [&](const native::CLibraryNeed& need) { return need.version != highest.version; });
+    if (lower == needs.end()) return;
+    auto count = lower - needs.begin();
     fmt::print("    without {} it would be {} ({})\n",
                count == 1 ? "that file"
                           : plural(static_cast<std::size_t>(count), "file", "files") + " that want this",
@@ -108,7 +114,7 @@ void print_output(const Inspection& inspection, const Surroundings& around, bool
     std::string start = description.start;
     std::ranges::replace(start, '\0', ' ');
     fmt::print("  starts {}\n", start);
-    print_oldest_system(inspection, around);
+    print_oldest_system(inspection.oldest, around);
     if (!single) return;
     fmt::print("  unpacks to the user's cache, as {}-{}\n", description.name,
                contents.tree_id().substr(0, 32));
@@ -177,7 +183,7 @@ void print_inspection(const Inspection& inspection, const Surroundings& around, 
         if (!elf.soname.empty()) fmt::print("  calls itself {}\n", elf.soname);
         if (elf.rpath) fmt::print("  looks first in {} (DT_RPATH)\n", *elf.rpath);
         if (elf.runpath) fmt::print("  looks in {} (DT_RUNPATH)\n", *elf.runpath);
-        print_oldest_system(inspection, around);
+        print_oldest_system(inspection.oldest, around);
         if (inspection.process) print_needs(inspection, around);
         if (elf.dynamic.empty()) fmt::print("  needs no library: it is linked statically\n");
     }
@@ -199,17 +205,16 @@ std::vector<std::string> native_files(const fs::path& folder) {
 
 void print_folder(const std::vector<Inspection>& inspections, const Surroundings& around, bool verbose) {
     std::size_t whole = 0, missing = 0;
-    Inspection sum;
+    native::OldestSystem sum;
     for (const Inspection& inspection : inspections) {
         bool lacks = inspection.process &&
                      (!inspection.process->not_found.empty() || !inspection.process->mismatches.empty() ||
                       !inspection.process->error.empty());
         if (lacks || verbose || !inspection.error.empty()) print_inspection(inspection, around, verbose);
         (lacks ? missing : whole) += 1;
-        sum.c_library.insert(sum.c_library.end(), inspection.c_library.begin(), inspection.c_library.end());
+        // One of many files that brings the C library does not bring it for the others.
+        if (!inspection.oldest.brings_c_library()) sum.add(inspection.oldest);
     }
-    std::ranges::stable_sort(sum.c_library,
-                             [](const auto& one, const auto& other) { return one.version > other.version; });
     fmt::print("{}: {} in which nothing is missing, {} in which something is\n",
                plural(inspections.size(), "native file", "native files"), whole, missing);
     print_oldest_system(sum, around);

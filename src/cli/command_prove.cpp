@@ -1,4 +1,5 @@
 #include "cli/proving.h"
+#include "payload/payload_contents.h"
 #include "support/files.h"
 #include "watch/proof_script.h"
 
@@ -108,6 +109,9 @@ Result<void> run_prove(ProveOptions& options) {
         auto read = native::HostLibraries::read(installation->data / "notes", "linux-x86_64");
         if (!read) return tl::make_unexpected(read.error());
         host = std::move(*read);
+        auto contents =
+            payload::PayloadContents::open(files->output / (is_folder(files->output) ? files->program : ""));
+        if (contents && !contents->description().loader.empty()) host->carry_c_library();
     }
     watch::ProofSubject subject{files->output,
                                 files->program,

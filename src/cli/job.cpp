@@ -60,6 +60,7 @@ Result<Job> load_job(const JobOptions& options) {
     if (!options.project.entry.empty() && !is_there(job.entry)) job.entry = options.project.entry;
     auto host = native::HostLibraries::read(job.installation.data / "notes", job.project.targets.front());
     if (!host) return tl::make_unexpected(host.error());
+    if (job.project.carry_libc) host->carry_c_library();
     host->move(job.project.carried_libraries, job.project.host_libraries);
     job.host = std::move(*host);
     return job;

@@ -3,6 +3,7 @@
 #include "support/pattern.h"
 #include "support/toml.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 namespace omnistasis::native {
@@ -14,6 +15,7 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
         return fail(ErrorKind::fault, "can't read the list of host libraries", file.string(),
                     std::string(parsed.error().description()), "install Omnistasis anew");
     std::vector<Entry> entries;
+    CLibrary c_library;
     if (const toml::array* groups = parsed.table()["group"].as_array())
         for (const toml::node& node : *groups) {
             const toml::table& group = *node.as_table();
@@ -21,6 +23,10 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
             if (const toml::array* names = group["libraries"].as_array())
                 for (const toml::node& name : *names)
                     entries.push_back({name.value_or(std::string()), reason});
+            if (group["c_library"].value_or(false)) {
+                c_library.family = entries;
+                c_library.loader = group["loader"].value_or(std::string());
+            }
         }
     std::vector<std::string> opened;
     if (const toml::array* list = parsed.table()["opened"].as_array())
@@ -37,6 +43,7 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
         }
     HostLibraries host(std::move(entries));
     host.set_files(std::move(files));
+    host.set_c_library(std::move(c_library));
     host.set_opened(std::move(opened));
     return host;
 }
@@ -53,7 +60,16 @@ void HostLibraries::move(const std::vector<std::string>& carried, const std::vec
         entries_.push_back({name, "the project says that every system of its users has it"});
 }
 
+void HostLibraries::carry_c_library() { c_library_.carried = true; }
+
+bool HostLibraries::is_carried_c_library(const std::string& name) const {
+    return c_library_.carried && std::ranges::any_of(c_library_.family, [&](const Entry& entry) {
+               return fits_pattern(name, entry.pattern);
+           });
+}
+
 const HostLibraries::Entry* HostLibraries::find(const std::string& name) const {
+    if (is_carried_c_library(name)) return nullptr;
     for (const std::string& pattern : carried_)
         if (fits_pattern(name, pattern)) return nullptr;
     for (const Entry& entry : entries_)

@@ -21,6 +21,22 @@ class HostLibraries {
 
     explicit HostLibraries(std::vector<Entry> entries) : entries_(std::move(entries)) {}
 
+    /// The C library's family: the libraries that are of one version with the dynamic loader.
+    struct CLibrary {
+        std::vector<Entry> family;
+        std::string loader; ///< the dynamic loader's name
+        bool carried = false;
+    };
+    const CLibrary& c_library() const { return c_library_; }
+    void set_c_library(CLibrary library) { c_library_ = std::move(library); }
+
+    /// Ships the C library's family, dynamic loader included.
+    void carry_c_library();
+
+    /// Whether `name` is of the C library's family and is shipped: such files stay as they are, because they
+    /// need nothing but one another, and the program has loaded them all.
+    bool is_carried_c_library(const std::string& name) const;
+
     /// Libraries that a host library opens by itself while a program runs, and that are shipped therefore.
     const std::vector<std::string>& opened() const { return opened_; }
     void set_opened(std::vector<std::string> names) { opened_ = std::move(names); }
@@ -42,6 +58,7 @@ class HostLibraries {
     std::vector<Entry> files_;
     std::vector<std::string> carried_;
     std::vector<std::string> opened_;
+    CLibrary c_library_;
 };
 
 } // namespace omnistasis::native

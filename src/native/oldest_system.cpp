@@ -59,6 +59,28 @@ std::string symbol_of_version(const ElfFile& elf, ByteSpan content, std::uint16_
     return {};
 }
 
+/// The version in a GNU ABI note for Linux; empty where there is none.
+std::vector<int> kernel_of(const ElfFile& elf, ByteSpan content) {
+    ByteView view(content, elf.little_endian);
+    constexpr std::uint64_t header = 12; // sizes of name and description, type
+    for (const ElfSegment& segment : elf.segments) {
+        if (segment.type != PT_NOTE) continue;
+        std::uint64_t end = std::min(segment.offset + segment.file_size, view.size());
+        for (std::uint64_t at = segment.offset; view.holds(at, header) && at + header <= end;) {
+            std::uint64_t name = (view.word(at) + 3ull) & ~3ull, size = view.word(at + 4);
+            std::uint64_t description = at + header + name;
+            if (view.word(at + 8) == NT_GNU_ABI_TAG && size >= 16 &&
+                view.text(at + header, at + header + 4) == "GNU" && view.holds(description, 16) &&
+                view.word(description) == ELF_NOTE_OS_LINUX)
+                return {static_cast<int>(view.word(description + 4)),
+                        static_cast<int>(view.word(description + 8)),
+                        static_cast<int>(view.word(description + 12))};
+            at = description + ((size + 3) & ~3ull);
+        }
+    }
+    return {};
+}
+
 } // namespace
 
 std::string version_text(const std::vector<int>& version) {
@@ -68,6 +90,8 @@ std::string version_text(const std::vector<int>& version) {
 }
 
 void OldestSystem::add(const std::string& name, const ElfFile& elf, ByteSpan content) {
+    if (auto kernel = kernel_of(elf, content); kernel > kernel_.version) kernel_ = {name, std::move(kernel)};
+    if (elf.soname.starts_with("libc.so.")) brings_c_library_ = true;
     CLibraryNeed highest{name, {}, {}};
     std::uint16_t number = 0;
     for (const ElfVersionNeed& need : elf.version_needs)
@@ -84,7 +108,14 @@ void OldestSystem::add(const std::string& name, const ElfFile& elf, ByteSpan con
     needs_.push_back(std::move(highest));
 }
 
+void OldestSystem::add(const OldestSystem& other) {
+    needs_.insert(needs_.end(), other.needs_.begin(), other.needs_.end());
+    if (other.kernel_.version > kernel_.version) kernel_ = other.kernel_;
+    brings_c_library_ |= other.brings_c_library_;
+}
+
 std::vector<CLibraryNeed> OldestSystem::needs() const {
+    if (brings_c_library_) return {};
     std::vector<CLibraryNeed> sorted = needs_;
     std::ranges::stable_sort(sorted, [](const CLibraryNeed& one, const CLibraryNeed& other) {
         return one.version != other.version ? one.version > other.version : one.file < other.file;

@@ -15,18 +15,37 @@ struct CLibraryNeed {
     std::string symbol;       ///< one that is of that version; empty where the file does not tell
 };
 
-/// How old a system may be that files run on, by the versioned symbols that they take from the C library's
-/// family (glibc: libc.so.6, libm.so.6, libpthread.so.0, ...).
+/// The oldest kernel that a file is made for, as its ABI note says (Linux Standard Base Core, "Note
+/// Sections").
+struct KernelNeed {
+    std::string file;
+    std::vector<int> version; ///< 3.2.0 is {3, 2, 0}; empty where no file says it
+};
+
+/// How old a system may be that files run on: by the versioned symbols that they take from the C library's
+/// family (glibc: libc.so.6, libm.so.6, libpthread.so.0, ...), unless that is one of the files, and by the
+/// kernel that they are made for.
 class OldestSystem {
   public:
     /// Adds a file: its name and its content, which has been read as `elf`.
     void add(const std::string& name, const ElfFile& elf, ByteSpan content);
 
-    /// The needs, highest first; of each file the highest.
+    /// Adds all that another has seen.
+    void add(const OldestSystem& other);
+
+    /// The needs, highest first; of each file the highest. Empty where the C library is among the files.
     std::vector<CLibraryNeed> needs() const;
+
+    /// The highest.
+    const KernelNeed& kernel() const { return kernel_; }
+
+    /// Whether the C library itself is among the files.
+    bool brings_c_library() const { return brings_c_library_; }
 
   private:
     std::vector<CLibraryNeed> needs_;
+    KernelNeed kernel_;
+    bool brings_c_library_ = false;
 };
 
 /// "2.34"

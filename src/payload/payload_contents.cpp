@@ -51,8 +51,8 @@ Result<void> PayloadContents::read() {
     if (auto error = read_head({bytes + trailer.head_offset, trailer.head_size}, trailer, head);
         error != ReadError::none)
         return damaged(payload::text_of(error));
-    description_ = {text_of(head.name), text_of(head.version),        text_of(head.start),
-                    head.window,        text_of(head.working_folder), text_of(head.tree_folder)};
+    description_ = {text_of(head.name),           text_of(head.version),     text_of(head.start), head.window,
+                    text_of(head.working_folder), text_of(head.tree_folder), text_of(head.loader)};
     launcher_size_ = trailer.payload_offset;
     payload_size_ = trailer.payload_size;
     if (head.tree_id.size == 32) tree_id_ = hex_of(head.tree_id.data);

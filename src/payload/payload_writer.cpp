@@ -51,6 +51,7 @@ std::string make_head(const Description& description, const Sha256* tree_id, con
     if (!description.tree_folder.empty()) put_field(head, head_tree_folder, true, description.tree_folder);
     if (!description.working_folder.empty())
         put_field(head, head_working_folder, true, description.working_folder);
+    if (!description.loader.empty()) put_field(head, head_loader, true, description.loader);
     if (!description.version.empty()) put_field(head, head_version, false, description.version);
     return head;
 }

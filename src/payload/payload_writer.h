@@ -25,6 +25,7 @@ struct Description {
     bool window = false;
     std::string working_folder; ///< a place in the tree that it starts in; empty: where the caller is
     std::string tree_folder;    ///< folder layout: relative to the launcher; else empty
+    std::string loader;         ///< the place of the tree's own dynamic loader; empty: the system's
 };
 
 struct PayloadSizes {

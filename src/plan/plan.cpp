@@ -24,7 +24,7 @@ std::string way(const std::string& from_place, const std::string& to_place) {
 
 } // namespace
 
-Plan make_plan(const trace::Graph& graph) {
+Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
     std::map<trace::UnitId, std::set<std::string>> ways;
     for (const trace::Edge& edge : graph.edges) {
         const trace::Unit& from = graph.units[edge.from];
@@ -40,7 +40,8 @@ Plan make_plan(const trace::Graph& graph) {
         if (unit.kind == UnitKind::code || unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in)
             continue;
         PlannedFile file{unit.place, unit.file, Treatment::copy, unit.kind == UnitKind::program, {}, id};
-        if (is_native(unit.kind)) {
+        bool of_c_library = host.is_carried_c_library(std::filesystem::path(unit.place).filename().string());
+        if (is_native(unit.kind) && !of_c_library) {
             file.treatment = Treatment::relink;
             for (const std::string& one : ways[id])
                 file.search_path += (file.search_path.empty() ? "" : ":") + one;

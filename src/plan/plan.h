@@ -1,5 +1,6 @@
 #pragma once
 
+#include "native/host_libraries.h"
 #include "trace/graph.h"
 
 #include <cstdint>
@@ -33,7 +34,7 @@ struct Plan {
 };
 
 /// Decides place and treatment of each unit. Native files get a search path that leads from their place to
-/// those of the libraries they need, and to nothing else.
-Plan make_plan(const trace::Graph& graph);
+/// those of the libraries they need, and to nothing else. A C library that is shipped stays as it is.
+Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host);
 
 } // namespace omnistasis::plan

@@ -47,7 +47,8 @@ class ProjectFileReader {
                                  {"exclude", texts_into(project_.exclude)},
                                  {"notes", texts_into(project_.notes)}});
         tables["native"] = table({{"carry", texts_into(project_.carried_libraries)},
-                                  {"host", texts_into(project_.host_libraries)}});
+                                  {"host", texts_into(project_.host_libraries)},
+                                  {"carry_libc", truth_into(project_.carry_libc)}});
         tables["output"] = table({{"layout", word_into(project_.layout, parse_layout)},
                                   {"targets", texts_into(project_.targets)},
                                   {"compress", word_into(project_.compression, parse_compression)}});

@@ -54,7 +54,6 @@ std::string mach_processor(std::uint32_t processor) {
 
 /// The native files of a payload: what the oldest system follows from.
 void look_into_payload(Inspection& inspection) {
-    native::OldestSystem oldest;
     std::map<std::uint32_t, std::string> names;
     for (const payload::StoredFile& file : inspection.payload->files())
         names.try_emplace(file.content, file.place);
@@ -62,25 +61,22 @@ void look_into_payload(Inspection& inspection) {
         inspection.payload->each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
             if (native::looks_like_elf(as_bytes(bytes)))
                 if (auto elf = native::read_elf(as_bytes(bytes), names[number]))
-                    oldest.add(names[number], *elf, as_bytes(bytes));
+                    inspection.oldest.add(names[number], *elf, as_bytes(bytes));
             return {};
         });
     if (!done) inspection.error = done.error().why;
-    inspection.c_library = oldest.needs();
 }
 
 /// The same for an output whose tree lies beside the launcher.
 void look_into_folder(Inspection& inspection, const fs::path& tree) {
-    native::OldestSystem oldest;
     each_entry_below(tree, [&](const fs::directory_entry& entry) {
         std::error_code failed;
         if (!entry.is_regular_file(failed)) return;
         auto mapped = MappedFile::open(entry.path());
         if (!mapped || !native::looks_like_elf(mapped->bytes())) return;
         if (auto elf = native::read_elf(mapped->bytes(), entry.path()))
-            oldest.add(entry.path().lexically_relative(tree), *elf, mapped->bytes());
+            inspection.oldest.add(entry.path().lexically_relative(tree), *elf, mapped->bytes());
     });
-    inspection.c_library = oldest.needs();
 }
 
 /// The host's list is one of patterns; the same names come again and again.
@@ -227,9 +223,7 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
         inspection.size = fs::file_size(file, ignored);
         inspection.format = "ELF";
         inspection.elf = *known;
-        native::OldestSystem oldest;
-        oldest.add(file, *known, {});
-        inspection.c_library = oldest.needs();
+        inspection.oldest.add(file, *known, {});
         if (known->type == ET_EXEC || known->type == ET_DYN) inspection.process = loader.load(file);
         return inspection;
     }
@@ -267,9 +261,7 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
             inspection.error = "it is an output's launcher without its payload: the file was cut off";
             return inspection;
         }
-        native::OldestSystem oldest;
-        oldest.add(file, *elf, bytes);
-        inspection.c_library = oldest.needs();
+        inspection.oldest.add(file, *elf, bytes);
         inspection.elf = std::move(*elf);
         bool loadable = inspection.elf->type == ET_EXEC || inspection.elf->type == ET_DYN;
         bool dynamic = !inspection.elf->dynamic.empty();
@@ -317,13 +309,15 @@ std::string inspection_json(const std::vector<Inspection>& inspections, const na
         if (inspection.pe) one["pe"] = pe_json(*inspection.pe);
         if (inspection.mach_o) one["mach_o"] = mach_json(*inspection.mach_o);
         if (inspection.payload) one["output"] = payload_json(*inspection.payload);
-        if (!inspection.c_library.empty()) {
+        if (auto of_c_library = inspection.oldest.needs(); !of_c_library.empty()) {
             Json& needs = one["c_library"] = Json::array();
-            for (const native::CLibraryNeed& need : inspection.c_library)
+            for (const native::CLibraryNeed& need : of_c_library)
                 needs.push_back({{"version", native::version_text(need.version)},
                                  {"file", need.file},
                                  {"symbol", need.symbol}});
         }
+        if (const native::KernelNeed& kernel = inspection.oldest.kernel(); !kernel.version.empty())
+            one["kernel"] = {{"version", native::version_text(kernel.version)}, {"file", kernel.file}};
         json["files"].push_back(std::move(one));
     }
     return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";

@@ -23,8 +23,8 @@ struct Inspection {
     std::optional<native::MachFile> mach_o;
     std::optional<native::LoadedProcess> process; ///< ELF: what this machine's loader makes of it
     std::optional<payload::PayloadContents> payload;
-    std::vector<native::CLibraryNeed> c_library; ///< ELF, or all native files of an output; highest first
-    std::string error;                           ///< why it can't be read
+    native::OldestSystem oldest; ///< ELF, or all native files of an output
+    std::string error;           ///< why it can't be read
 };
 
 /// Whether a file begins as one of the formats does. Cheap: most files of a folder are none.

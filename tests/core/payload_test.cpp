@@ -75,7 +75,7 @@ std::string write_sample(const fs::path& file, std::vector<payload::TreeFile> tr
     fs::remove(file);
     REQUIRE(write_new(file, {}, 0755));
     REQUIRE(write_atomically(file, "launcher"));
-    payload::Description description{"app", "1.0", std::string("bin/app\0-x\0", 11), false, "", ""};
+    payload::Description description{"app", "1.0", std::string("bin/app\0-x\0", 11), false, "", "", ""};
     Silent silent;
     auto sizes = payload::append_payload(file, std::move(tree), description, level, silent);
     REQUIRE(sizes);

@@ -215,3 +215,50 @@ TEST_CASE("a project moves libraries to the host's side, or to its own") {
     workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[native]\nhosts = []\n");
     CHECK(has(workshop.omnistasis({"build"}).err, "omnistasis.toml:4:1"));
 }
+
+TEST_CASE("with its own C library an application runs where there is none, and sees what it always sees") {
+    Workshop workshop("own c library");
+    workshop.write("main.py", "import os, subprocess, sys, threading\n"
+                              "print(sys.argv[1:], os.environ.get('PLACE'), sorted(os.environ))\n"
+                              "print(os.readlink('/proc/self/exe'), open('/proc/self/comm').read().strip())\n"
+                              "print(open('/proc/self/cmdline').read().split('\\0')[:3])\n"
+                              "print(subprocess.check_output([sys.executable, '-c', 'print(6 * 7)']))\n"
+                              "sys.exit(3)\n");
+    auto empty_root = [&](const std::string& output, const std::string& program) {
+        return run_program({"bwrap",       "--unshare-all", "--die-with-parent",
+                            "--clearenv",  "--setenv",      "PLACE",
+                            "quay",        "--setenv",      "OMNISTASIS_CACHE",
+                            "/tmp",        "--proc",        "/proc",
+                            "--dev",       "/dev",          "--tmpfs",
+                            "/tmp",        "--ro-bind",     workshop.path(output).string(),
+                            "/opt/output", program,         "one two",
+                            "three"});
+    };
+    build(workshop, "main.py");
+    auto without = empty_root("out/linux-x86_64/main", "/opt/output");
+    REQUIRE(without);
+    CHECK(without->exit_code == 123);
+    CHECK(has(without->err, "lacks the C library that it was built for"));
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[native]\ncarry_libc = true\n");
+    for (const char* layout : {"single", "folder"}) {
+        INFO(layout);
+        build(workshop, ".", {"--layout", layout});
+        bool single = std::string(layout) == "single";
+        std::string program = single ? "/opt/output" : "/opt/output/main";
+        auto ran = empty_root("out/linux-x86_64/main", program);
+        REQUIRE(ran);
+        INFO(ran->out << ran->err);
+        CHECK(ran->exit_code == 3);
+        CHECK(has(ran->out, "['one two', 'three'] quay ['OMNISTASIS_CACHE', 'PLACE', 'PWD']"));
+        CHECK(has(ran->out, program + (single ? " output\n" : " main\n")));
+        CHECK(has(ran->out, "['" + program + "', 'one two', 'three']"));
+        CHECK(has(ran->out, "b'42\\n'"));
+        auto inspected =
+            workshop.omnistasis({"inspect", single ? "out/linux-x86_64/main" : "out/linux-x86_64/main/main"});
+        CHECK(has(inspected.out, "with any C library or none: it brings its own"));
+        auto proved = workshop.omnistasis({"prove", "out/linux-x86_64/main", "--exit-code", "3"});
+        INFO(proved.out << proved.err);
+        CHECK(proved.exit_code == 0);
+        CHECK(!has(proved.out, "of the system"));
+    }
+}
