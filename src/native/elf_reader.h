@@ -18,6 +18,7 @@ struct ElfSegment {
     std::uint64_t file_size = 0;
     std::uint64_t memory_size = 0;
     std::uint64_t alignment = 0;
+    std::uint64_t physical_address = 0; ///< means nothing on the systems that we know
 };
 
 /// An entry of the dynamic section (System V ABI, "Dynamic Section").

@@ -100,6 +100,83 @@ TEST_CASE("a rewritten program and library run, find each other without a variab
     CHECK(dump->err.empty());
 }
 
+TEST_CASE("files of all linkers run when they are rewritten, whatever room they have") {
+    Workshop workshop;
+    const std::string source =
+        "int buoy(int);static int zero[9];int main(int c,char**v){(void)v;return buoy(c)+zero[c];}";
+    auto linker = GENERATE(std::string("bfd"), std::string("gold"), std::string("lld"));
+    auto kind = GENERATE(std::string("-pie"), std::string("-no-pie"));
+    // No entry to spare; no section headers; so much zeroed memory that the file can't hold it; the old path
+    // has the room.
+    auto room =
+        GENERATE(std::string("none"), std::string("stripped"), std::string("zeroed"), std::string("path"));
+    CAPTURE(linker, kind, room);
+    std::vector<std::string> options{"-fuse-ld=" + linker};
+    if (linker == "bfd" && room == "none") options.push_back("-Wl,--spare-dynamic-tags=0");
+    if (room == "path")
+        options.insert(options.end(),
+                       {"-Wl,-rpath,/somewhere/that/is/long/enough", "-Wl,--enable-new-dtags"});
+    auto with = [&](std::vector<std::string> more) {
+        more.insert(more.end(), options.begin(), options.end());
+        return more;
+    };
+    fs::path library = workshop.compile(
+        "libbuoy.so.1",
+        room == "zeroed" ? "static char zero[80<<20];int buoy(int i){return zero[i*4096]+42;}"
+                         : "int buoy(int i){return i+41;}",
+        with({"-shared", "-fPIC", "-Wl,-soname,libbuoy.so.1"}));
+    fs::path program = workshop.compile("pilot", source, with({library.string(), kind}));
+    if (room == "stripped")
+        for (const fs::path& file : {library, program})
+            REQUIRE(run_program({"llvm-strip", "--strip-sections", file.string()})->exit_code == 0);
+    auto size_before = fs::file_size(library);
+    for (const fs::path& file : {library, program}) {
+        auto rewritten = native::with_search_path(bytes_of(file), "$ORIGIN/lib", file.filename());
+        REQUIRE(rewritten);
+        CHECK(native::with_search_path(bytes_of(file), "$ORIGIN/lib", "again").value() == *rewritten);
+        fs::remove(file);
+        REQUIRE(write_new(file, *rewritten, 0755));
+        auto elf = native::read_elf(*rewritten, "rewritten");
+        REQUIRE(elf);
+        CHECK(elf->rpath == "$ORIGIN/lib");
+        CHECK_FALSE(elf->runpath);
+        auto dump = run_program({"readelf", "-lSdW", file.string()});
+        CHECK(dump->out.find("Library rpath: [$ORIGIN/lib]") != std::string::npos);
+        CHECK(dump->err == (room == "stripped" ? dump->err : ""));
+    }
+    if (room == "path") CHECK(fs::file_size(library) == size_before);
+    CHECK(fs::file_size(library) < size_before + (1u << 20));
+    fs::create_directories(workshop.folder / "lib");
+    fs::rename(library, workshop.folder / "lib/libbuoy.so.1");
+    CHECK(run_program({program.string()})->exit_code == 42);
+}
+
+TEST_CASE("libraries of other processors are rewritten: 32 bit, and the other byte order") {
+    Workshop workshop;
+    auto target = GENERATE(std::string("i386-linux-gnu"), std::string("powerpc64-linux-gnu"),
+                           std::string("mips-linux-gnu"), std::string("aarch64-linux-gnu"));
+    auto path = GENERATE(std::string("$ORIGIN"),
+                         std::string("$ORIGIN/a/path/that/is/longer/than/what/was/there/before"));
+    CAPTURE(target, path);
+    fs::path code = workshop.folder / "buoy.c", library = workshop.folder / "libbuoy.so";
+    REQUIRE(write_atomically(code, "int one=1;int zero[100];int buoy(void){return one+zero[3];}"));
+    auto made = run_program({"clang", "--target=" + target, "-nostdlib", "-shared", "-fPIC", "-fuse-ld=lld",
+                             "-Wl,-soname,libbuoy.so", "-Wl,-rpath,/before/it", "-o", library.string(),
+                             code.string()});
+    INFO(made->err);
+    REQUIRE(made->exit_code == 0);
+    auto rewritten = native::with_search_path(bytes_of(library), path, "libbuoy");
+    REQUIRE(rewritten);
+    fs::remove(library);
+    REQUIRE(write_new(library, *rewritten, 0755));
+    auto dump = run_program({"llvm-readelf", "-lSd", "--dyn-syms", library.string()});
+    INFO(dump->out << dump->err);
+    CHECK(dump->out.find("Library rpath: [" + path + "]") != std::string::npos);
+    CHECK(dump->out.find("Library soname: [libbuoy.so]") != std::string::npos);
+    CHECK(dump->out.find(" buoy") != std::string::npos);
+    CHECK(dump->err.empty());
+}
+
 TEST_CASE("the search follows DT_RPATH of the loading files, unless DT_RUNPATH is there") {
     Workshop workshop;
     fs::create_directories(workshop.folder / "deep");

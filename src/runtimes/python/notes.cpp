@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/toml.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 namespace omnistasis::python {
@@ -58,7 +59,7 @@ class NoteReader {
         for (const auto& [key, value] : table) {
             if (key == "module" || key == "include" || key == "leave_out" || key == "parts" ||
                 key == "on_request" || key == "calls" || key == "one_of" || key == "as_files" ||
-                key == "libraries") {
+                key == "libraries" || key == "part_data") {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
                 (key == "module"       ? modules
@@ -69,6 +70,7 @@ class NoteReader {
                  : key == "one_of"     ? note.one_of
                  : key == "as_files"   ? note.as_files
                  : key == "libraries"  ? note.libraries
+                 : key == "part_data"  ? note.part_data
                                        : note.leave_out) = std::move(*names);
             } else if (key == "versions" && value.is_table()) {
                 for (const auto& [distribution, condition] : *value.as_table()) {
@@ -112,13 +114,18 @@ class NoteReader {
 
     Result<void> read_data(const toml::node& node, Note& note) {
         const toml::table* table = node.as_table();
-        if (table == nullptr || !table->contains("from") || !(*table)["to"].is_string())
-            return wrong(node.source(), "a table with `from` and `to` is expected");
+        if (table == nullptr || !table->contains("from") ||
+            (table->contains("to") && !(*table)["to"].is_string()))
+            return wrong(node.source(), "a table with `from`, and mostly `to`, is expected");
         NoteData data;
         auto from = strings(*table->get("from"));
         if (!from) return tl::make_unexpected(from.error());
         data.from = std::move(*from);
-        data.to = (*table)["to"].as_string()->get();
+        data.to = (*table)["to"].value_or(std::string());
+        bool beside =
+            std::ranges::all_of(data.from, [](const std::string& f) { return f.starts_with("{package}"); });
+        if (data.to.empty() && !beside)
+            return wrong(node.source(), "`to` is missing: only what is in {package} has a place of its own");
         data.holding = (*table)["holding"].value_or(std::string());
         if (const toml::node* without = table->get("without")) {
             auto patterns = strings(*without);

@@ -14,7 +14,7 @@ struct NoteData {
     std::vector<std::string>
         from;            ///< candidates, absolute or with {package} and {prefix}; the first that exists
     std::string holding; ///< a file that the right folder has in it; empty where any will do
-    std::string to;      ///< a place in the app tree
+    std::string to;      ///< a place in the app tree; empty: where it is, beside the module
     std::vector<std::string> without; ///< patterns of relative paths that stay out
 };
 
@@ -35,6 +35,8 @@ struct Note {
     std::vector<std::string> on_request;
     /// What it looks for in packages that strings name: ".apps", or ".commands.*" for all in a package.
     std::vector<std::string> parts;
+    /// Folders that it reads in packages that strings name, where those have one of the parts.
+    std::vector<std::string> part_data;
     /// Modules that are needed when a name occurs anywhere outside of this module: name, modules.
     std::map<std::string, std::vector<std::string>> when_named;
     /// Names that the module makes while it runs, to the modules that they are: `.name` below the module

@@ -30,6 +30,7 @@ bool is_for_building(const FolderEntry& entry) {
 /// What to pass over besides what nobody reads.
 struct Passed {
     bool build_files = false;
+    bool everything = false; ///< nothing but what the interpreter makes and the patterns
     const std::vector<std::string>& patterns;
 };
 
@@ -56,15 +57,17 @@ void collect(const std::string& folder, const std::string& inner, std::set<std::
                                 [&](const std::string& p) { return fits_pattern(path, p, '/'); }))
             continue;
         if (entry.is_folder) {
-            bool passed = std::ranges::find(unread_folders, entry.name) != unread_folders.end() ||
-                          entry.name.ends_with(".dist-info") || entry.name.ends_with(".egg-info") ||
-                          is_there(folder + "/" + entry.name + "/pyvenv.cfg");
+            bool passed = without.everything
+                              ? entry.name == unread_folders.front()
+                              : std::ranges::find(unread_folders, entry.name) != unread_folders.end() ||
+                                    entry.name.ends_with(".dist-info") || entry.name.ends_with(".egg-info") ||
+                                    is_there(folder + "/" + entry.name + "/pyvenv.cfg");
             if (!passed) collect(folder + "/" + entry.name, path, visited, without, files);
             continue;
         }
         bool unread = std::ranges::any_of(unread_endings,
                                           [&](std::string_view end) { return entry.name.ends_with(end); });
-        if (entry.name.ends_with(".py") && !is_package) unread = false;
+        if ((entry.name.ends_with(".py") && !is_package) || without.everything) unread = false;
         if (!unread &&
             !(is_library_name(entry.name) && is_extension_module(folder + "/" + entry.name, entry.name)))
             files.push_back(path);
@@ -85,7 +88,14 @@ std::vector<std::string> readable_files(const std::string& folder, bool build_fi
                                         const std::vector<std::string>& without) {
     std::vector<std::string> files;
     std::set<std::string> visited;
-    collect(folder, "", visited, {!build_files, without}, files);
+    collect(folder, "", visited, {!build_files, false, without}, files);
+    return files;
+}
+
+std::vector<std::string> all_files(const std::string& folder, const std::vector<std::string>& without) {
+    std::vector<std::string> files;
+    std::set<std::string> visited;
+    collect(folder, "", visited, {false, true, without}, files);
     return files;
 }
 

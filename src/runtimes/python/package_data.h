@@ -16,6 +16,9 @@ namespace omnistasis::python {
 std::vector<std::string> readable_files(const std::string& folder, bool build_files,
                                         const std::vector<std::string>& without = {});
 
+/// All files of a folder, with the folders in it, besides what fits one of the patterns.
+std::vector<std::string> all_files(const std::string& folder, const std::vector<std::string>& without);
+
 /// Data units for the files in `folder` (found below `root`).
 std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root, const Places& places);
 

@@ -79,15 +79,33 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
                  unit.file, asked.line, "the call fails, as it does from source",
                  "install the distribution, or expect the error", true});
     }
-    for (const StringAt& group : result.entry_point_groups)
-        for (const Distribution& distribution : distributions()) {
-            auto entries = distribution.entry_points.find(group.text);
-            if (entries == distribution.entry_points.end()) continue;
-            Reason reason{"asks for the entry points " + group.text + " of", unit.file, group.line, true};
-            want_metadata(distribution, reason, out);
-            for (const auto& [name, value] : entries->second)
-                want(value.substr(0, value.find(':')), reason, out);
-        }
+    for (const StringAt& group : result.entry_point_groups) want_group(group, unit.file, out);
+}
+
+/// The entry points of a group, with what tells of them; nothing where it is not the name of one.
+void PythonRuntime::want_group(const StringAt& group, const std::string& file, Expansion& out) {
+    for (const Distribution& distribution : distributions()) {
+        auto entries = distribution.entry_points.find(group.text);
+        if (entries == distribution.entry_points.end()) continue;
+        Reason reason{"asks for the entry points " + group.text + " of", file, group.line, true};
+        want_metadata(distribution, reason, out);
+        for (const auto& [name, value] : entries->second) want(value.substr(0, value.find(':')), reason, out);
+    }
+}
+
+/// A package without code, of the same top-level package, that a string names where resources are read.
+void PythonRuntime::want_data_of_named(const Scanned& scanned, const StringAt& string, Expansion& out) {
+    if (top_of(string.text) != top_of(scanned.name) || string.text.find('.') == std::string::npos) return;
+    const FoundModule& found = finder_.find(string.text);
+    if (!found.is_package && found.kind != FoundModule::Kind::namespace_package) return;
+    Reason reason{"names the package of", scanned.file, string.line, true};
+    want(string.text, reason, out);
+    for (const std::string& folder : found.folders)
+        for (const FolderEntry& entry : list_folder(folder))
+            if (!entry.is_folder && !entry.name.ends_with(".py"))
+                out.needs.push_back({file_unit(UnitKind::data, folder + "/" + entry.name,
+                                               places_.of(folder + "/" + entry.name, found.root)),
+                                     reason});
 }
 
 /// Compiled modules keep the names that they import as zero-ended strings.
@@ -109,7 +127,8 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
             text.remove_prefix(std::min(word.size() + 1, text.size()));
             bool fits =
                 word.size() > 1 && word.size() <= 100 && word.front() != '.' && word.back() != '.' &&
-                (word.front() < '0' || word.front() > '9') &&
+                // The shared part of modules that mypyc made is named after a digest.
+                (word.front() < '0' || word.front() > '9' || word.ends_with("__mypyc")) &&
                 std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
             if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second)
                 want_word(unit, std::string(word), reason, out);
@@ -301,12 +320,22 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
         Reason reason{"brings in, by a package note,", unit.file, 0, true};
         for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
         for (const std::string& library : note.libraries) want_library(library, reason, out);
-        for (const std::string& name : note.as_files)
-            if (const FoundModule& found = finder_.find(name); found.kind == FoundModule::Kind::source) {
-                want(name, reason, out);
-                out.needs.push_back(
-                    {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), reason});
+        auto want_as_file = [&](const std::string& name) {
+            const FoundModule& found = finder_.find(name);
+            if (found.kind != FoundModule::Kind::source) return;
+            want(name, reason, out);
+            out.needs.push_back(
+                {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), reason});
+        };
+        for (const std::string& name : note.as_files) {
+            if (!name.ends_with(".*")) {
+                want_as_file(name);
+                continue;
             }
+            // Whoever lists the files sees the packages among them too.
+            std::string package = name.substr(0, name.size() - 2);
+            for (const std::string& module : finder_.modules_in(package)) want_as_file(module);
+        }
         auto is_installed = [&](const std::string& module) { return !!finder_.find(module); };
         if (auto first = std::ranges::find_if(note.one_of, is_installed); first != note.one_of.end())
             want_pattern(*first, {"can't do without", unit.file, 0, false}, out);
@@ -318,7 +347,7 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                       {"{notes}", notes_folder_.string()}})
                     if (std::size_t at = candidate.find(word); at != std::string::npos)
                         candidate.replace(at, word.size(), value);
-                if (is_file(candidate)) {
+                if (is_file(candidate) && !data.to.empty()) {
                     auto content = MappedFile::open(candidate);
                     bool native = content && native::looks_like_elf(content->bytes());
                     out.needs.push_back(
@@ -328,8 +357,11 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                 if (!is_folder(candidate) ||
                     (!data.holding.empty() && !is_there(fs::path(candidate) / data.holding)))
                     continue;
-                for (const std::string& file : readable_files(candidate, true, data.without)) {
-                    std::string place = data.to + "/" + file;
+                candidate = fs::path(candidate).lexically_normal().string();
+                std::string to =
+                    data.to.empty() ? places_.of(candidate, finder_.find(unit.name).root) : data.to;
+                for (const std::string& file : all_files(candidate, data.without)) {
+                    std::string place = to + "/" + file;
                     UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
                     out.needs.push_back({file_unit(kind, candidate + "/" + file, place), reason});
                 }

@@ -259,9 +259,28 @@ Expansion PythonRuntime::expand(const Unit& unit) {
     if (trace::is_module(unit.kind))
         want(parent_of(unit.name), {"is in the package", unit.file, 0, false}, out);
     if (unit.kind == UnitKind::code) scan_source(unit, out);
-    if (unit.kind == UnitKind::extension) scan_extension(unit, out);
+    if (unit.kind == UnitKind::extension) {
+        scan_extension(unit, out);
+        scan_source_of_extension(unit, out);
+    }
     if (unit.kind != UnitKind::data && unit.kind != UnitKind::native) apply_notes(unit, out);
     return out;
+}
+
+/// A module that was compiled from Python may have its source beside it, which says what it imports.
+void PythonRuntime::scan_source_of_extension(const Unit& unit, Expansion& out) {
+    std::string file = unit.file.substr(0, unit.file.find('.', unit.file.rfind('/') + 1)) + ".py";
+    const FoundModule& found = finder_.find(unit.name);
+    if (places_.is_standard(found.root) ||
+        !finder_.has_entry(fs::path(file).parent_path(), fs::path(file).filename()))
+        return;
+    ScanFacts facts = scan_facts_;
+    facts.file = file;
+    auto result =
+        scans_.scan_file(file, unit.name, found.is_package ? unit.name : parent_of(unit.name), facts);
+    if (!result) return;
+    for (const Request& request : result->requests)
+        if (!has_no_occasion(request, unit.name, *result)) answer(unit, request, out);
 }
 
 void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
@@ -278,6 +297,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     ScanFacts facts = scan_facts_;
     facts.is_main = unit.name == "__main__";
     facts.keeps_strings = !scanned.standard;
+    facts.keeps_words = scanned.own;
     facts.file = unit.file;
     auto result = scans_.scan_file(unit.file, facts.is_main ? "__main__" : name,
                                    package ? name : parent_of(name), facts);
@@ -366,9 +386,18 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
         const FoundModule& found = finder_.find(absolute_module(tried, from));
         bool certain =
             found.kind == FoundModule::Kind::built_in || (found && places_.is_standard(found.root));
-        if (!certain || tried.computed) return false;
+        if (!certain || tried.computed || may_lack(found, tried.name)) return false;
     }
     return true;
+}
+
+/// Whether a module may be without a name that is taken from it: `from socket import _fileobject`.
+bool PythonRuntime::may_lack(const FoundModule& module, const std::string& name) {
+    if (name.empty() || module.kind != FoundModule::Kind::source) return false;
+    auto source = MappedFile::open(module.file);
+    if (!source || source->text().find(name) != std::string_view::npos) return false;
+    // What another module hands on wholesale does not stand in the text; names with a bar are not handed on.
+    return name.starts_with('_') || source->text().find("import *") == std::string_view::npos;
 }
 
 /// A file of the project that has the name of a module of the standard library is taken in its place, by the
@@ -510,20 +539,34 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
     // ".tides" means a neighbour: import_module(".tides", __package__)
     if (name.starts_with('.')) {
         std::string package = finder_.find(scanned.name).is_package ? scanned.name : parent_of(scanned.name);
-        if (package.empty() || !scanned.result.imports_by_name || !finder_.find(package + name)) return;
-        return want(package + name, {"names", scanned.file, string.line, true}, out);
+        if (package.empty() || !scanned.result.imports_by_name) return;
+        // ".tides.Table" is a class in it.
+        std::string whole = package + name;
+        while (whole.size() > package.size() && !finder_.find(whole)) whole = parent_of(whole);
+        if (whole.size() > package.size()) want(whole, {"names", scanned.file, string.line, true}, out);
+        return;
     }
     bool whole = true;
     while (!name.empty()) {
         const FoundModule& found = finder_.find(name);
         if (found && found.kind != FoundModule::Kind::namespace_package) {
             // import_module("%s.base" % name)
+            bool has_parts = false;
             if (whole && found.is_package)
                 for (const std::string& suffix : import_suffixes_) {
                     bool there = finder_.find(name + suffix.substr(0, suffix.find(".*"))).kind !=
                                  FoundModule::Kind::absent;
+                    has_parts |= there;
                     if (there) want_pattern(name + suffix, {"names", scanned.file, string.line, true}, out);
                 }
+            if (has_parts)
+                for (const std::string& folder : found.folders)
+                    for (const std::string& read : folders_read_)
+                        if (finder_.has_entry(folder, read))
+                            for (Unit& unit : data_units(folder + "/" + read, found.root, places_))
+                                out.needs.push_back(
+                                    {std::move(unit),
+                                     {"names the package of", scanned.file, string.line, true}});
             bool same_package = top_of(name) == top_of(scanned.name);
             bool is_class_path = string.text.find('.') != std::string::npos || scanned.own;
             if (places_.is_standard(found.root) && !whole && !scanned.result.imports_by_name) return;
@@ -569,10 +612,18 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     // In the order of names: the order of scanning depends on the threads.
     std::sort(scanned_.begin() + static_cast<std::ptrdiff_t>(settled_), scanned_.end(),
               [](const Scanned& left, const Scanned& right) { return left.name < right.name; });
-    auto known = [this] { return by_name_packages_.size() + import_suffixes_.size(); };
+    auto known = [this] {
+        return by_name_packages_.size() + import_suffixes_.size() + folders_read_.size() +
+               groups_are_computed_;
+    };
     std::size_t before = known();
     for (const auto& [module, note] : notes_)
-        if (ids.contains(module)) import_suffixes_.insert(note.parts.begin(), note.parts.end());
+        if (ids.contains(module)) {
+            import_suffixes_.insert(note.parts.begin(), note.parts.end());
+            folders_read_.insert(note.part_data.begin(), note.part_data.end());
+        }
+    for (std::size_t i = settled_; i < scanned_.size(); ++i)
+        groups_are_computed_ |= scanned_[i].result.asks_for_computed_group && !scanned_[i].standard;
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
         for (const StringAt& suffix : scanned_[i].result.import_suffixes)
             import_suffixes_.insert(suffix.text);
@@ -611,11 +662,17 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
             // A package has its own compiled parts under their names, whatever it opens them with.
             bool own_part = top_of(string.text) == top_of(scanned.name) &&
                             finder_.find(string.text).kind == FoundModule::Kind::extension;
+            if (groups_are_computed_) want_group(string, scanned.file, out);
+            if (scanned.result.names_own_file && !scanned.own) want_data_of_named(scanned, string, out);
             if (names_matter)
                 want_dotted_string(scanned, string, out);
             else if (own_part)
                 want(string.text, {"names", scanned.file, string.line, true}, out);
         }
+        if (!import_suffixes_.empty() && i >= first)
+            for (const StringAt& word : scanned.result.listed_words)
+                if (finder_.may_have("", top_of(word.text)) && finder_.find(word.text).is_package)
+                    want_dotted_string(scanned, word, out);
         if (auto id = ids.find(scanned.name); id != ids.end())
             for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
     }

@@ -165,6 +165,10 @@ class PythonRuntime : public trace::Runtime {
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
                      Expansion& out);
     bool want_library(const std::string& name, const Reason& reason, Expansion& out);
+    void scan_source_of_extension(const Unit& unit, Expansion& out);
+    bool may_lack(const FoundModule& module, const std::string& name);
+    void want_group(const StringAt& group, const std::string& file, Expansion& out);
+    void want_data_of_named(const Scanned& scanned, const StringAt& string, Expansion& out);
     void want_opened_libraries(const Unit& unit, const ScanResult& scan, Expansion& out);
     void want_stubs(const Unit& unit, const std::string& module, Expansion& out);
     bool requires_distribution(const Unit& unit, const std::string& module);
@@ -200,6 +204,8 @@ class PythonRuntime : public trace::Runtime {
     std::vector<Scanned> scanned_;
     std::size_t settled_ = 0;
     std::set<std::string> import_suffixes_;  ///< what import calls put behind names that they compute
+    std::set<std::string> folders_read_;     ///< what is read in packages that strings name
+    bool groups_are_computed_ = false;       ///< entry points of groups with computed names are asked for
     std::set<std::string> by_name_packages_; ///< top-level packages known to import by name
     std::once_flag distributions_read_;
     std::vector<Distribution> distributions_;

@@ -27,19 +27,19 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
         into.value(request.instead_of_last);
     });
     visit_list(archive, result.unknown_imports, [](auto& into, auto& line) { into.value(line); });
-    for (auto* strings :
-         {&result.import_suffixes, &result.dotted_strings, &result.path_strings, &result.system_paths,
-          &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,
-          &result.opened_paths, &result.search_path, &result.libraries, &result.code_strings})
+    for (auto* strings : {&result.import_suffixes, &result.dotted_strings, &result.path_strings,
+                          &result.system_paths, &result.distributions, &result.codecs, &result.watched,
+                          &result.entry_point_groups, &result.opened_paths, &result.search_path,
+                          &result.libraries, &result.code_strings, &result.listed_words})
         visit_list(archive, *strings, [](auto& into, auto& string) {
             into.value(string.text);
             into.value(string.line);
         });
     for (auto* number : {&result.computed_codec, &result.asks_for_source, &result.computed_library})
         archive.value(*number);
-    for (auto* flag :
-         {&result.lists_folders, &result.changes_folder, &result.names_own_file, &result.imports_by_name,
-          &result.makes_modules, &result.restarts_itself, &result.reads_stubs})
+    for (auto* flag : {&result.lists_folders, &result.changes_folder, &result.names_own_file,
+                       &result.imports_by_name, &result.makes_modules, &result.restarts_itself,
+                       &result.reads_stubs, &result.asks_for_computed_group})
         archive.value(*flag);
 }
 
@@ -80,6 +80,7 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     }
     subject += facts.keeps_strings ? 'k' : '-';
     subject += facts.is_main ? 'm' : '-';
+    subject += facts.keeps_words ? 'w' : '-';
     std::int64_t times[]{nanoseconds(status.st_mtim), nanoseconds(status.st_ctim), status.st_size,
                          static_cast<std::int64_t>(status.st_ino)};
     subject.append(reinterpret_cast<const char*>(times), sizeof times);

@@ -390,6 +390,10 @@ class Scanner {
                         is_dotted_name("x" + std::string(token.text));
         if (relative || is_dotted_name(token.text))
             result_.dotted_strings.push_back({std::string(token.text), token.line});
+        // One of a list: a setting may name packages so.
+        bool listed = i > 0 && (tokens[i - 1].is("[") || tokens[i - 1].is("(") || tokens[i - 1].is(","));
+        if (facts_.keeps_words && listed && !relative && is_dotted_name("x." + std::string(token.text)))
+            result_.listed_words.push_back({std::string(token.text), token.line});
         note_code(token);
         if (token.text.starts_with("lib") && is_library_name(std::string(token.text)) &&
             token.text.find_first_of("/%{") == std::string_view::npos)
@@ -433,6 +437,13 @@ class Scanner {
     void read_call(const Token& callee, const std::vector<Tokens>& arguments) {
         std::string_view name = callee.text;
         note_watched(callee);
+        // from importlib.metadata import version as its_version
+        if (auto known = imported_as_.find(name); known != imported_as_.end() && name != "import_module")
+            name = std::string_view(known->second).substr(known->second.rfind('.') + 1);
+        // lazy_import(globals(), {"name": ".module"}), relative_import(__name__, [".module"])
+        bool for_this_module = !arguments.empty() && !arguments[0].empty() &&
+                               (arguments[0][0].is("globals") || arguments[0][0].is("__name__"));
+        if (for_this_module && name.find("import") != std::string_view::npos) result_.imports_by_name = true;
         if (name == "__import__" || name == "import_module" || name == "find_spec" || name == "run_module" ||
             name == "import_string" || name == "resolve_name" || name == "import_object" ||
             name == "_load_lexers" || name.starts_with("import_")) {
@@ -485,11 +496,15 @@ class Scanner {
                     argument = argument.subspan(2);
                 else if (name == "select")
                     continue;
-                for (const PossibleText& text : constants_.evaluate(argument))
+                auto texts = constants_.evaluate(argument);
+                for (const PossibleText& text : texts)
                     if (text.exact) result_.entry_point_groups.push_back({text.text, callee.line});
+                result_.asks_for_computed_group |=
+                    texts.empty() || !std::ranges::all_of(texts, &PossibleText::exact);
             }
         } else if (name == "get_data" || name == "resource_filename" || name == "resource_string" ||
-                   name == "resource_stream" || name == "read_text" || name == "open_text") {
+                   name == "resource_stream" || name == "read_text" || name == "open_text" ||
+                   name == "read_binary" || name == "open_binary") {
             result_.names_own_file = true;
         }
     }

@@ -50,6 +50,7 @@ struct ScanResult {
     std::vector<Request> requests;
     std::vector<std::uint32_t> unknown_imports; ///< lines of import calls with a name that can't be known
     std::vector<StringAt> import_suffixes;      ///< ".base" of import_module(f"{name}.base")
+    std::vector<StringAt> listed_words;         ///< strings in lists that are plain names, where wanted
     std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c, .b)
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
     std::vector<StringAt> system_paths;  ///< string constants that begin as folders of the system's data do
@@ -69,11 +70,12 @@ struct ScanResult {
     bool reads_stubs = false;    ///< its submodules are named in the stub file beside it (attach_stub)
     bool lists_folders = false;  ///< calls listdir, glob or the like
     bool changes_folder = false; ///< calls chdir
-    std::uint32_t asks_for_source = 0; ///< the line of a call that wants a source text; 0: none
-    bool names_own_file = false;       ///< mentions __file__ or __path__, or asks for package resources
-    bool imports_by_name = false;      ///< holds a call that imports by a name that is not constant
-    bool makes_modules = false;        ///< touches sys.modules, sys.meta_path or sys.path_hooks
-    bool restarts_itself = false;      ///< mentions sys.executable
+    std::uint32_t asks_for_source = 0;    ///< the line of a call that wants a source text; 0: none
+    bool names_own_file = false;          ///< mentions __file__ or __path__, or asks for package resources
+    bool asks_for_computed_group = false; ///< looks for entry points of a group whose name it computes
+    bool imports_by_name = false;         ///< holds a call that imports by a name that is not constant
+    bool makes_modules = false;           ///< touches sys.modules, sys.meta_path or sys.path_hooks
+    bool restarts_itself = false;         ///< mentions sys.executable
 };
 
 /// A few names, looked up for every name in a source: most are told apart by their first letter and length.
@@ -102,6 +104,7 @@ struct ScanFacts {
     std::string system = "Linux";          ///< platform.system()
     std::string file;                      ///< what __file__ is; empty where it is not known
     bool keeps_strings = true;             ///< whether `dotted_strings` and `path_strings` are wanted
+    bool keeps_words = false;              ///< whether `listed_words` are wanted
     bool is_main = false;                  ///< the file runs as __main__
     const WatchedNames* watched = nullptr; ///< names whose use means that a module is needed
 };

@@ -147,8 +147,9 @@ def _execute(execute, module):
 
     def execute_and_call(module):
         execute(module)
-        for name in calls:
-            _named(module, name)()
+        for call in calls:
+            name, _, texts = call.rstrip(")").partition("(")
+            _named(module, name)(*(text.strip().replace("{tree}", TREE) for text in texts.split(",") if text))
 
     if "import" in during:
         execute_and_call = _with_environment(execute_and_call, during["import"])

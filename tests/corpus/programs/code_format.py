@@ -1,0 +1,2 @@
+import black
+print(black.format_str("x = { 'a':1 }", mode=black.Mode()))
