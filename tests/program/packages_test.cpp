@@ -69,3 +69,89 @@ TEST_CASE("a trace that is kept is as good as a new one") {
     workshop.write("quay.py", "import fractions\n");
     for (int i = 0; i < 3; ++i) CHECK(names() == "fractions");
 }
+
+TEST_CASE("installed packages name their parts in ways of their own") {
+    Workshop workshop("own ways");
+    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
+    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
+    packages.pop_back();
+    packages += "/site-packages/";
+    auto write = [&](const std::string& name, const std::string& text) {
+        workshop.write(packages + name, text);
+    };
+    // A helper with a name of its own imports what a table of neighbours says.
+    write("quay/__init__.py",
+          "from .helpers import lazy_import\n"
+          "__getattr__ = lazy_import(globals(), {'Rope': '.ropes', 'high': '.levels.high'})\n");
+    write("quay/helpers.py", "def lazy_import(space, table):\n"
+                             "    def get(name):\n"
+                             "        if name not in table: raise AttributeError(name)\n"
+                             "        from importlib import import_module\n"
+                             "        path, _, last = table[name].rpartition('.')\n"
+                             "        if path: return getattr(import_module(path, 'quay'), last)\n"
+                             "        return getattr(import_module(table[name], 'quay'), name)\n"
+                             "    return get\n");
+    write("quay/ropes.py", "Rope = 'rope'\n");
+    write("quay/levels.py", "high = 7\n");
+    // Entry points of a group that another package names, and a version by another name.
+    write("hooks/__init__.py",
+          "from importlib.metadata import entry_points, version as _its_version\n"
+          "def load(group): return sorted(e.load().WORD for e in entry_points(group=group))\n"
+          "VERSION = _its_version('Hooks')\n");
+    write("hooks-1.5.dist-info/METADATA", "Metadata-Version: 2.1\nName: Hooks\nVersion: 1.5\n");
+    write("crane.py", "WORD = 'crane'\n");
+    write("crane-1.dist-info/METADATA", "Metadata-Version: 2.1\nName: crane\nVersion: 1\n");
+    write("crane-1.dist-info/entry_points.txt", "[lift.kinds]\ncrane = crane\n");
+    write("lift/__init__.py", "import hooks\nKINDS = hooks.load('lift.kinds')\n");
+    // Resources of packages that a table names; what stands in for an attribute that is not there.
+    write("lift/text/__init__.py", "");
+    write("lift/text/sign.txt", "mind the hook");
+    write("lift/signs.py", "from importlib.resources import read_binary\n"
+                           "try:\n    from socket import _nowhere_to_be_found\n"
+                           "except ImportError:\n    from .spare import SPARE\n"
+                           "SIGNS = [read_binary(p, r).decode() for p, r in [('lift.text', 'sign.txt')]]\n");
+    write("lift/spare.py", "SPARE = 'spare'\n");
+    workshop.write(
+        "main.py",
+        "import quay, hooks, lift, lift.signs\n"
+        "print(quay.Rope, quay.high, hooks.VERSION, lift.KINDS, lift.signs.SIGNS, lift.signs.SPARE)\n");
+    workshop.write("source.py",
+                   "import subprocess, sys\n"); // the source runs with the environment's own interpreter
+    auto built = workshop.omnistasis({"build", "main.py", "--runtime", ".venv", "--compress", "fast", "-q"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    auto proved = workshop.omnistasis({"prove", "out/linux-x86_64/main", "--against-source"});
+    INFO(proved.out << proved.err);
+    CHECK(proved.exit_code == 0);
+    CHECK(workshop.shell("out/linux-x86_64/main").out == "rope 7 1.5 ['crane'] ['mind the hook'] spare\n");
+}
+
+TEST_CASE("a project's notes: data beside a module, functions with arguments, folders of named packages") {
+    Workshop workshop("project notes");
+    workshop.write("dredge/__init__.py",
+                   "FOUND = []\ndef look_in(*places): FOUND.extend(places)\n"
+                   "def parts(names): return [__import__(n + '.plan') for n in names]\n");
+    workshop.write("dredge/depths/north.pyi", "7");
+    workshop.write("silt/__init__.py", "");
+    workshop.write("silt/plan.py", "");
+    workshop.write("silt/layers/first.txt", "mud");
+    workshop.write("notes.toml", "format = 1\n[[note]]\nmodule = \"dredge\"\nwhy = \"for a test\"\n"
+                                 "data = [{ from = [\"{package}/depths\"] }]\n"
+                                 "calls = [\"look_in({tree}/share, deep)\"]\n"
+                                 "parts = [\".plan\"]\npart_data = [\"layers\"]\n");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[trace]\nnotes = [\"notes.toml\"]\n");
+    workshop.write("main.py", "import dredge, os\nmods = dredge.parts(['silt'])\n"
+                              "here = os.path.dirname(dredge.__file__)\n"
+                              "print(os.listdir(here + '/depths'), open(os.path.dirname(mods[0].__file__) + "
+                              "'/layers/first.txt').read(), "
+                              "[os.path.basename(p) for p in dredge.FOUND])\n");
+    auto built = workshop.omnistasis({"build", ".", "--compress", "fast", "-q"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    auto run = workshop.shell("mkdir away && mv dredge silt away && out/linux-x86_64/main");
+    CHECK(run.out == "['north.pyi'] mud ['share', 'deep']\n");
+    workshop.write(
+        "bad.toml",
+        "format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\ndata = [{ from = [\"/usr/share/x\"] }]\n");
+    CHECK(workshop.omnistasis({"notes", "bad.toml"}).err.find("`to` is missing") != std::string::npos);
+}
