@@ -3,6 +3,7 @@
 #include "build/output_place.h"
 #include "native/elf_reader.h"
 #include "native/elf_rewriter.h"
+#include "native/elf_stripper.h"
 #include "payload/payload_writer.h"
 #include "plan/plan.h"
 #include "support/files.h"
@@ -126,9 +127,13 @@ class Builder {
             bool executable = file.executable ||
                               (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
             out.mode = executable ? 0755 : 0644;
-            if (auto done = treat(file, out); !done) {
-                std::lock_guard lock(mutex);
-                failed = done.error();
+            auto saved = treat(file, out);
+            std::lock_guard lock(mutex);
+            if (!saved) {
+                failed = saved.error();
+            } else if (*saved > 0) {
+                ++result_.stripped_files;
+                result_.stripped_bytes += *saved;
             }
             observer_.advance(1);
         });
@@ -172,21 +177,39 @@ class Builder {
         return way.empty() ? "." : way;
     }
 
-    static Result<void> treat(const plan::PlannedFile& file, TreeFile& out) {
+    /// Gives the bytes that were saved.
+    Result<std::uint64_t> treat(const plan::PlannedFile& file, TreeFile& out) const {
         out.source = file.source;
-        if (file.treatment != plan::Treatment::relink) return {};
+        trace::UnitKind kind = graph_.units[file.unit].kind;
+        bool is_native = kind == trace::UnitKind::extension || kind == trace::UnitKind::native ||
+                         kind == trace::UnitKind::program;
+        bool relinks = file.treatment == plan::Treatment::relink;
+        if (!is_native || (!relinks && !project_.drop_debug_symbols)) return 0;
         auto mapped = MappedFile::open(file.source);
         if (!mapped) return tl::make_unexpected(mapped.error());
-        auto elf = native::read_elf(mapped->bytes(), file.source);
+        ByteSpan content = mapped->bytes();
+        Bytes changed;
+        if (project_.drop_debug_symbols) {
+            auto without = native::without_debug_symbols(content, file.source);
+            if (!without) return tl::make_unexpected(without.error());
+            changed = std::move(*without);
+            content = changed;
+        }
+        std::uint64_t saved = mapped->bytes().size() - content.size();
+        auto elf = native::read_elf(content, file.source);
         if (!elf) return tl::make_unexpected(elf.error());
         bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
-        if (file.search_path.empty() && !has_path) return {};
-        auto relinked = native::with_search_path(
-            mapped->bytes(), file.search_path.empty() ? "$ORIGIN" : file.search_path, file.source);
-        if (!relinked) return tl::make_unexpected(relinked.error());
-        out.content.assign(reinterpret_cast<const char*>(relinked->data()), relinked->size());
+        if (relinks && (!file.search_path.empty() || has_path)) {
+            auto relinked = native::with_search_path(
+                content, file.search_path.empty() ? "$ORIGIN" : file.search_path, file.source);
+            if (!relinked) return tl::make_unexpected(relinked.error());
+            changed = std::move(*relinked);
+        } else if (saved == 0) {
+            return 0;
+        }
+        out.content.assign(reinterpret_cast<const char*>(changed.data()), changed.size());
         out.source.clear();
-        return {};
+        return saved;
     }
 
     void count() {

@@ -37,6 +37,8 @@ struct BuildResult {
     std::size_t modules = 0;
     std::size_t libraries = 0;
     std::size_t data_files = 0;
+    std::size_t stripped_files = 0;          ///< native files that went without their debug symbols
+    std::uint64_t stripped_bytes = 0;        ///< what that saved, before compression
     std::vector<plan::Contribution> largest; ///< at most ten, largest first
 };
 

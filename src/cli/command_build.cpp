@@ -57,6 +57,9 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
                plural(result.libraries, "native library", "native libraries"),
                plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
                plural(result.tree_files, "file", "files"));
+    if (result.stripped_files > 0)
+        fmt::print("  debug symbols of {} dropped: {} less\n", plural(result.stripped_files, "file", "files"),
+                   size_text(result.stripped_bytes));
     print_largest(result);
     print_left_out(job.graph);
     std::vector<const trace::Absent*> absent;
@@ -84,6 +87,8 @@ void print_json(const Job& job, const build::BuildResult& result) {
     json["modules"] = result.modules;
     json["libraries"] = result.libraries;
     json["data_files"] = result.data_files;
+    if (result.stripped_files > 0)
+        json["debug_symbols"] = {{"files", result.stripped_files}, {"saved", result.stripped_bytes}};
     json["largest"] = nlohmann::ordered_json::array();
     for (const plan::Contribution& one : result.largest)
         json["largest"].push_back(

@@ -69,6 +69,19 @@ Result<void> Closure::follow(std::size_t first) {
     return {};
 }
 
+std::vector<UnfitLibrary> Closure::unfit() const {
+    std::vector<UnfitLibrary> unfit;
+    for (const LoadedObject& object : objects_)
+        for (const ElfVersionNeed& need : object.elf->version_needs) {
+            auto file = by_name_.find(need.library);
+            const ElfFile* library = file == by_name_.end() ? nullptr : model_.elf_at(file->second);
+            if (library == nullptr) continue;
+            if (auto versions = missing_versions(need, *library); !versions.empty())
+                unfit.push_back({object.path, file->second, std::move(versions)});
+        }
+    return unfit;
+}
+
 /// The real path of what a name leads to; empty where it leads nowhere.
 std::string Closure::found_for(const std::string& name, std::size_t asking) const {
     if (auto known = by_name_.find(name); known != by_name_.end()) return known->second;

@@ -26,6 +26,13 @@ struct LibraryNeed {
     bool opened = false;    ///< not linked: it is opened by name while the program runs
 };
 
+/// A library that is found, but at another version than a file was linked with.
+struct UnfitLibrary {
+    std::string from_file;
+    std::string file;                  ///< of the library
+    std::vector<std::string> versions; ///< of symbols that it does not have
+};
+
 /// The native libraries that files need, found by the dynamic loader's rules (ld.so(8)): DT_RPATH of the file
 /// and of those that loaded it unless it has a DT_RUNPATH, LD_LIBRARY_PATH, DT_RUNPATH, the loader cache, the
 /// default folders. A name is loaded once in a process: the first file found for it serves all.
@@ -39,6 +46,7 @@ class Closure {
 
     const std::vector<ShippedLibrary>& libraries() const { return shipped_; }
     const std::vector<LibraryNeed>& needs() const { return needs_; }
+    std::vector<UnfitLibrary> unfit() const;
 
   private:
     Result<void> follow(std::size_t first);

@@ -2,6 +2,7 @@
 
 #include "support/byte_view.h"
 
+#include <algorithm>
 #include <elf.h>
 #include <fmt/format.h>
 
@@ -201,6 +202,15 @@ std::optional<std::uint64_t> ElfFile::dynamic_value(std::uint64_t tag) const {
     for (const ElfDynamic& entry : dynamic)
         if (entry.tag == tag) return entry.value;
     return std::nullopt;
+}
+
+std::vector<std::string> missing_versions(const ElfVersionNeed& need, const ElfFile& library) {
+    std::vector<std::string> missing;
+    const auto& defined = library.defined_versions;
+    for (const ElfVersionNeed::Version& version : need.versions)
+        if (!version.weak && !defined.empty() && std::ranges::find(defined, version.name) == defined.end())
+            missing.push_back(version.name);
+    return missing;
 }
 
 bool looks_like_elf(ByteSpan bytes) {

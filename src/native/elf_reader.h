@@ -68,6 +68,10 @@ struct ElfFile {
     }
 };
 
+/// The versions of symbols that a file needs of a library and that it does not have; none where it has no
+/// versions at all.
+std::vector<std::string> missing_versions(const ElfVersionNeed& need, const ElfFile& library);
+
 /// True where the bytes begin as an ELF file does.
 bool looks_like_elf(ByteSpan bytes);
 

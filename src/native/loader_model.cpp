@@ -274,11 +274,8 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
             auto found = process.by_name.find(need.library);
             if (found == process.by_name.end()) continue; // it is not found, which is told already
             std::size_t from = found->second;
-            const auto& defined = result.objects[from].elf->defined_versions;
-            for (const ElfVersionNeed::Version& version : need.versions)
-                if (!version.weak && !defined.empty() &&
-                    std::ranges::find(defined, version.name) == defined.end())
-                    result.mismatches.push_back({version.name, result.objects[from].path, i});
+            for (const std::string& version : missing_versions(need, *result.objects[from].elf))
+                result.mismatches.push_back({version, result.objects[from].path, i});
         }
     return std::move(result);
 }

@@ -224,9 +224,11 @@ std::string project_file_text(const Project& project) {
         if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
         if (!project.notes.empty()) text += fmt::format("notes = {}\n", quoted_list(project.notes));
     }
-    if (!project.carried_libraries.empty() || !project.host_libraries.empty() || project.carry_libc) {
+    if (!project.carried_libraries.empty() || !project.host_libraries.empty() || project.carry_libc ||
+        project.drop_debug_symbols) {
         text += "\n[native]\n";
         if (project.carry_libc) text += "carry_libc = true\n";
+        if (project.drop_debug_symbols) text += "drop_debug_symbols = true\n";
         if (!project.carried_libraries.empty())
             text += fmt::format("carry = {}\n", quoted_list(project.carried_libraries));
         if (!project.host_libraries.empty())

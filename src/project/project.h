@@ -49,6 +49,7 @@ struct Project {
     std::vector<std::string>
         carried_libraries;                   ///< shipped, whatever the target's list of host libraries says
     bool carry_libc = false;                 ///< ship the C library too
+    bool drop_debug_symbols = false;         ///< of native files
     std::vector<std::string> host_libraries; ///< not shipped: the users' systems have them
     std::vector<Asset> assets;
     std::filesystem::path rehearsed_file; ///< where what rehearsals saw is kept

@@ -48,7 +48,8 @@ class ProjectFileReader {
                                  {"notes", texts_into(project_.notes)}});
         tables["native"] = table({{"carry", texts_into(project_.carried_libraries)},
                                   {"host", texts_into(project_.host_libraries)},
-                                  {"carry_libc", truth_into(project_.carry_libc)}});
+                                  {"carry_libc", truth_into(project_.carry_libc)},
+                                  {"drop_debug_symbols", truth_into(project_.drop_debug_symbols)}});
         tables["output"] = table({{"layout", word_into(project_.layout, parse_layout)},
                                   {"targets", texts_into(project_.targets)},
                                   {"compress", word_into(project_.compression, parse_compression)}});

@@ -276,6 +276,14 @@ class Tracer {
                                  0, need.opened});
             }
         }
+        for (const native::UnfitLibrary& library : closure.unfit())
+            graph_.add_loose_ends(
+                {{"library-version",
+                  fmt::format("{} is found without the version {} that is asked for",
+                              fs::path(library.file).filename().string(), fmt::join(library.versions, ", ")),
+                  library.from_file, 0, "the application may stop when it loads this file",
+                  "install the library that the file was made with, or another build of the file: " +
+                      library.file}});
         return {};
     }
 

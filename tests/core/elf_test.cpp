@@ -1,5 +1,6 @@
 #include "native/closure.h"
 #include "native/elf_rewriter.h"
+#include "native/elf_stripper.h"
 #include "support/subprocess.h"
 
 #include <catch2/catch.hpp>
@@ -151,6 +152,32 @@ TEST_CASE("files of all linkers run when they are rewritten, whatever room they 
     CHECK(run_program({program.string()})->exit_code == 42);
 }
 
+TEST_CASE("without debug symbols files run, are smaller, and read well") {
+    Workshop workshop;
+    auto linker = GENERATE(std::string("bfd"), std::string("gold"), std::string("lld"));
+    CAPTURE(linker);
+    fs::path library = workshop.compile(
+        "libbuoy.so.1", "static int hidden(int i){return i+41;}int buoy(int i){return hidden(i);}",
+        {"-shared", "-fPIC", "-g", "-Wl,-soname,libbuoy.so.1", "-fuse-ld=" + linker});
+    fs::path program =
+        workshop.compile("pilot", "int buoy(int);int main(int c,char**v){(void)v;return buoy(c);}",
+                         {library.string(), "-g", "-fuse-ld=" + linker});
+    for (const fs::path& file : {library, program}) {
+        auto stripped = native::without_debug_symbols(bytes_of(file), file.filename());
+        REQUIRE(stripped);
+        CHECK(stripped->size() < fs::file_size(file));
+        CHECK(native::without_debug_symbols(*stripped, "again").value() == *stripped);
+        fs::remove(file);
+        REQUIRE(write_new(file, native::with_search_path(*stripped, "$ORIGIN", "pilot").value(), 0755));
+        auto dump = run_program({"readelf", "-lSdW", file.string()});
+        CHECK(dump->err.empty());
+        CHECK(dump->out.find(".debug_info") == std::string::npos);
+        CHECK(dump->out.find(".symtab") == std::string::npos);
+        CHECK(dump->out.find(".dynsym") != std::string::npos);
+    }
+    CHECK(run_program({program.string()})->exit_code == 42);
+}
+
 TEST_CASE("libraries of other processors are rewritten: 32 bit, and the other byte order") {
     Workshop workshop;
     auto target = GENERATE(std::string("i386-linux-gnu"), std::string("powerpc64-linux-gnu"),
@@ -211,6 +238,7 @@ TEST_CASE("hostile bytes are refused, never followed") {
         bad[0] = 0x7F;
         (void)native::read_elf(bad, "bad");
         (void)native::with_search_path(bad, "$ORIGIN", "bad");
+        (void)native::without_debug_symbols(bad, "bad");
     }
     CHECK_FALSE(native::read_elf(Bytes{1, 2, 3}, "short"));
     CHECK(native::LoaderCache::parse(Bytes(100, 0xFF)).find("x").empty());

@@ -1,5 +1,6 @@
 // What the model of the dynamic loader says, against what the loader itself does.
 #include "folder.h"
+#include "native/closure.h"
 #include "native/loader_model.h"
 #include "support/subprocess.h"
 #include "support/witness.h"
@@ -156,6 +157,12 @@ TEST_CASE("versions of symbols that a library does not have are told") {
     auto process = native::LoaderModel().load(yard.folder / "use");
     REQUIRE(process.mismatches.size() == 1);
     CHECK(process.mismatches[0].version == "TIDE_1");
+    // What would be shipped is no better.
+    native::HostLibraries host(std::vector<native::HostLibraries::Entry>{{"libc.so.6", "the C library"}});
+    native::Closure closure(yard.folder / "use", host);
+    REQUIRE(closure.add(yard.folder / "use", "bin/use"));
+    REQUIRE(closure.unfit().size() == 1);
+    CHECK(closure.unfit()[0].versions == std::vector<std::string>{"TIDE_1"});
 }
 
 TEST_CASE("a witness sees where the loader's model looked in vain") {
