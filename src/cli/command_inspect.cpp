@@ -1,5 +1,6 @@
 #include "cli/job.h"
 #include "report/inspection.h"
+#include "report/library_figure.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -17,6 +18,7 @@ namespace {
 struct InspectOptions {
     std::string file;
     std::string extract;
+    std::string figure;
     bool verify = false;
     bool json = false;
     bool verbose = false;
@@ -289,6 +291,14 @@ Result<void> run_inspect(const InspectOptions& options) {
                 !done)
                 return done;
     }
+    if (!options.figure.empty()) {
+        auto drawing = report::Drawing::open(installation->launchers);
+        if (!drawing) return tl::make_unexpected(drawing.error());
+        auto graph = report::library_graph(inspections, around.host);
+        auto figure = report::library_figure(graph, "Native files of " + path.filename().string(), *drawing);
+        if (!figure) return tl::make_unexpected(figure.error());
+        if (auto written = drawing->write(*figure, fs::absolute(options.figure)); !written) return written;
+    }
     if (options.json) {
         fmt::print("{}", report::inspection_json(inspections, around.host));
     } else if (folder) {
@@ -296,6 +306,8 @@ Result<void> run_inspect(const InspectOptions& options) {
     } else {
         print_inspection(inspections[0], around, options.verbose);
         if (options.verify) fmt::print("  every hash is right\n");
+        if (!options.figure.empty())
+            fmt::print("  drawn in {}\n", shown_path(fs::absolute(options.figure).string()));
         if (!options.extract.empty())
             fmt::print("  extracted to {}\n", shown_path(fs::absolute(options.extract).string()));
     }
@@ -317,6 +329,8 @@ void add_inspect_command(CLI::App& program, int& exit_code) {
         ->required()
         ->option_text(" ");
     command->add_flag("--verify", options->verify, "check every hash of an output");
+    command->add_option("--figure", options->figure, "draw which file needs which, into an .svg or a .png")
+        ->option_text("FILE");
     command->add_option("--extract", options->extract, "put the files of an output into a new folder")
         ->option_text("FOLDER");
     command->add_flag("-v,--verbose", options->verbose, "print everything");

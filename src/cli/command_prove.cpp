@@ -145,7 +145,11 @@ void add_prove_command(CLI::App& program, const std::vector<std::string>& argume
         ->option_text("NAME=VALUE")
         ->allow_extra_args(false);
     command->add_option("--clock", options->run.clock, "the point in time that it is told")
-        ->option_text("'Y-M-D H:M:S'");
+        ->option_text("'Y-M-D H:M:S'")
+        ->check([](const std::string& text) {
+            return watch::is_point_in_time(text) ? std::string()
+                                                 : text + " is none, as '2024-02-29 12:00:00' is";
+        });
     command->add_flag("--network", options->run.network, "it may use the network");
     command->add_flag("--display", options->run.display,
                       "it gets a virtual display, and a picture is taken of its window");

@@ -60,8 +60,10 @@ void look_into_payload(Inspection& inspection) {
     auto done =
         inspection.payload->each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
             if (native::looks_like_elf(as_bytes(bytes)))
-                if (auto elf = native::read_elf(as_bytes(bytes), names[number]))
+                if (auto elf = native::read_elf(as_bytes(bytes), names[number])) {
                     inspection.oldest.add(names[number], *elf, as_bytes(bytes));
+                    inspection.native_files.push_back({names[number], elf->needed});
+                }
             return {};
         });
     if (!done) inspection.error = done.error().why;
@@ -74,8 +76,11 @@ void look_into_folder(Inspection& inspection, const fs::path& tree) {
         if (!entry.is_regular_file(failed)) return;
         auto mapped = MappedFile::open(entry.path());
         if (!mapped || !native::looks_like_elf(mapped->bytes())) return;
-        if (auto elf = native::read_elf(mapped->bytes(), entry.path()))
-            inspection.oldest.add(entry.path().lexically_relative(tree), *elf, mapped->bytes());
+        auto elf = native::read_elf(mapped->bytes(), entry.path());
+        if (!elf) return;
+        std::string place = entry.path().lexically_relative(tree);
+        inspection.oldest.add(place, *elf, mapped->bytes());
+        inspection.native_files.push_back({place, elf->needed});
     });
 }
 

@@ -24,7 +24,13 @@ struct Inspection {
     std::optional<native::LoadedProcess> process; ///< ELF: what this machine's loader makes of it
     std::optional<payload::PayloadContents> payload;
     native::OldestSystem oldest; ///< ELF, or all native files of an output
-    std::string error;           ///< why it can't be read
+    /// A native file of an output's tree.
+    struct NativeFile {
+        std::string place;
+        std::vector<std::string> needed;
+    };
+    std::vector<NativeFile> native_files;
+    std::string error; ///< why it can't be read
 };
 
 /// Whether a file begins as one of the formats does. Cheap: most files of a folder are none.

@@ -82,8 +82,11 @@ Result<void> check_isolation() {
             return fail(
                 ErrorKind::missing, "this machine does not allow to run a program in isolation", sandbox,
                 tried->err.substr(0, tried->err.find('\n')),
-                "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1 (and, where AppArmor "
-                "restricts them, kernel.apparmor_restrict_unprivileged_userns=0)");
+                "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1 "
+                "user.max_user_namespaces=10000 "
+                "(and, where AppArmor restricts them, kernel.apparmor_restrict_unprivileged_userns=0). "
+                "Without them "
+                "`omnistasis inspect` tells what the output needs from the system and how old that may be");
         return {};
     }();
     return answer;

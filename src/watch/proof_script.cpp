@@ -4,9 +4,16 @@
 #include "support/near_match.h"
 #include "support/toml.h"
 
+#include <ctime>
 #include <fmt/format.h>
 
 namespace omnistasis::watch {
+
+bool is_point_in_time(const std::string& text) {
+    std::tm time{};
+    const char* end = ::strptime(text.c_str(), "%Y-%m-%d %H:%M:%S", &time);
+    return end != nullptr && *end == 0;
+}
 
 namespace {
 
@@ -59,7 +66,7 @@ class ScriptReader {
             else if (name == "input")
                 fits = take(value, run.input);
             else if (name == "clock")
-                fits = take(value, run.clock);
+                fits = take(value, run.clock) && is_point_in_time(run.clock);
             else if (name == "output")
                 fits = take(value, run.output.emplace());
             else if (name == "variables")

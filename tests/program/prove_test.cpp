@@ -185,6 +185,19 @@ TEST_CASE("inspect: an output's contents, its hashes, its files; and what others
     bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 4);
     workshop.write("damaged", bytes);
     CHECK(workshop.omnistasis({"inspect", "damaged", "--verify"}).exit_code == 3);
+    // A figure of an output, and of a file that lacks something.
+    CHECK(workshop.omnistasis({"inspect", "out/linux-x86_64/main", "--figure", "parts.svg"}).exit_code == 0);
+    std::string figure = *read_text(workshop.path("parts.svg"));
+    for (const char* part : {"libc.so.6", "every system has it", "bin/main"}) CHECK(has(figure, part));
+    workshop.shell("echo 'int quay(void){return 1;}' > q.c && cc -shared -Wl,-soname,libquay.so.1 -o "
+                   "libquay.so.1 q.c && "
+                   "echo 'int quay(void);int main(void){return quay();}' > u.c && cc -o use u.c "
+                   "./libquay.so.1 && rm libquay.so.1");
+    CHECK(workshop.omnistasis({"inspect", "use", "--figure", "use.svg"}).exit_code == 0);
+    CHECK(has(*read_text(workshop.path("use.svg")), "libquay.so.1: not found"));
+    CHECK(workshop.omnistasis({"inspect", "use", "--figure", "use.png"}).exit_code == 0);
+    CHECK(read_text(workshop.path("use.png"))->starts_with("\x89PNG"));
+    CHECK(workshop.omnistasis({"inspect", "use", "--figure", "use.gif"}).exit_code == 2);
     workshop.write("cut", read_text(workshop.path("out/linux-x86_64/main"))->substr(0, 1000000));
     CHECK(has(workshop.omnistasis({"inspect", "cut"}).err, "the file was cut off"));
     workshop.write("text", "no program\n");
