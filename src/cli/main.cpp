@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <exception>
 #include <fmt/format.h>
+#include <malloc.h>
 
 using namespace omnistasis;
 
@@ -93,6 +94,9 @@ int fault(const std::exception& error) {
 } // namespace
 
 int main(int count, char** words) {
+    // Memory is taken in large steps: threads that grow it bit by bit wait for one another.
+    ::mallopt(M_TOP_PAD, 4 << 20);
+
     try {
         return run(count, words);
     } catch (const std::system_error& error) {
