@@ -47,10 +47,10 @@ std::string start_text(const trace::Start& start) {
 class Builder {
   public:
     Builder(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-            const native::HostLibraries& host, const Installation& installation, unsigned jobs,
+            const native::HostLibraries& host, Store& store, const Installation& installation, unsigned jobs,
             Observer& observer)
-        : project_(project), runtime_(runtime), graph_(graph), host_(host), installation_(installation),
-          jobs_(jobs), observer_(observer) {}
+        : project_(project), runtime_(runtime), graph_(graph), host_(host), store_(store),
+          installation_(installation), jobs_(jobs), observer_(observer) {}
 
     Result<BuildResult> run() {
         result_.target = project_.targets.front();
@@ -227,7 +227,7 @@ class Builder {
     Result<void> write_single(const fs::path& file) {
         if (auto done = write_new(file, as_bytes(launcher_), 0755); !done) return done;
         auto sizes = payload::append_payload(file, std::move(tree_), description(runtime_.start(), ""),
-                                             compression_level(project_.compression), observer_);
+                                             compression_level(project_.compression), store_, observer_);
         if (!sizes) return tl::make_unexpected(sizes.error());
         result_.size = fs::file_size(file);
         return {};
@@ -262,6 +262,7 @@ class Builder {
     trace::Runtime& runtime_;
     const trace::Graph& graph_;
     const native::HostLibraries& host_;
+    Store& store_;
     const Installation& installation_;
     unsigned jobs_;
     Observer& observer_;
@@ -285,10 +286,10 @@ Result<Installation> Installation::find() {
 }
 
 Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-                          const native::HostLibraries& host, const Installation& installation, unsigned jobs,
-                          Observer& observer) {
+                          const native::HostLibraries& host, Store& store, const Installation& installation,
+                          unsigned jobs, Observer& observer) {
     oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, jobs);
-    return Builder(project, runtime, graph, host, installation, jobs, observer).run();
+    return Builder(project, runtime, graph, host, store, installation, jobs, observer).run();
 }
 
 } // namespace omnistasis::build

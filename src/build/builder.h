@@ -4,6 +4,7 @@
 #include "plan/contributions.h"
 #include "project/project.h"
 #include "support/observer.h"
+#include "support/store.h"
 #include "trace/runtime.h"
 
 #include <cstdint>
@@ -45,7 +46,7 @@ struct BuildResult {
 /// Makes the output that `project` describes from what the trace found. The output is put in its place at
 /// once, at the end: an interrupted build leaves what was there before.
 Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-                          const native::HostLibraries& host, const Installation& installation, unsigned jobs,
-                          Observer& observer);
+                          const native::HostLibraries& host, Store& store, const Installation& installation,
+                          unsigned jobs, Observer& observer);
 
 } // namespace omnistasis::build

@@ -112,8 +112,8 @@ Result<void> run_build(const BuildOptions& options) {
         return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends",
                     "settle each of them as it says");
     }
-    auto result = build::build(job->project, *job->runtime, job->graph, *job->host, job->installation,
-                               job->jobs, progress);
+    auto result = build::build(job->project, *job->runtime, job->graph, *job->host, *job->store,
+                               job->installation, job->jobs, progress);
     progress.clear();
     if (!result) return tl::make_unexpected(result.error());
     if (auto written = write_trace(*job); !written) return tl::make_unexpected(written.error());

@@ -48,6 +48,7 @@ namespace {
 Result<Job> load_job(const JobOptions& options) {
     Job job;
     job.jobs = options.jobs != 0 ? options.jobs : std::max(1u, std::thread::hardware_concurrency());
+    job.store = Store::open_users();
     auto installation = build::Installation::find();
     if (!installation) return tl::make_unexpected(installation.error());
     job.installation = std::move(*installation);
@@ -90,9 +91,9 @@ Result<Job> trace_project(const JobOptions& options, Observer& observer) {
 
 Result<Job> look_at_project(const JobOptions& options, Observer& observer) {
     Witness witness;
-    trace::KeptTrace kept(settings_text(options.project));
     auto job = load_job(options);
     if (!job) return job;
+    trace::KeptTrace kept(settings_text(options.project), job->store);
     if (auto traced = kept.find()) {
         job->graph = std::move(traced->graph);
         job->runtime_title = std::move(traced->runtime);
@@ -115,7 +116,7 @@ Result<void> trace_again(Job& job, Observer& observer) {
         assets->push_back({file, "../share/" + job.project.name + dress::icon_ending(icon->kind)});
     }
     observer.step("asking", 0);
-    auto runtime = make_runtime(job.project, job.installation.data);
+    auto runtime = make_runtime(job.project, job.installation.data, job.store);
     if (!runtime) return tl::make_unexpected(runtime.error());
     job.runtime = std::move(*runtime);
     auto graph = trace::trace(*job.runtime, *assets, *job.host, job.jobs, observer);

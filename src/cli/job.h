@@ -29,6 +29,7 @@ struct JobOptions {
 struct Job {
     Project project;
     build::Installation installation;
+    std::shared_ptr<Store> store;            ///< the user's
     std::unique_ptr<trace::Runtime> runtime; ///< null where an earlier trace is still right
     std::optional<native::HostLibraries> host;
     trace::Graph graph;

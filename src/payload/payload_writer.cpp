@@ -4,6 +4,7 @@
 #include "support/hash.h"
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
@@ -96,17 +97,47 @@ Result<void> load(Content& content) {
     return {};
 }
 
+/// A piece of a content that is in a block.
+struct Piece {
+    std::size_t content = 0;
+    std::size_t from = 0, size = 0;
+};
+
 struct Block {
-    Bytes raw;
+    std::vector<Piece> pieces;
+    std::size_t raw_size = 0;
     std::string stored;
     Sha256 hash{};
 };
 
+/// Where a long content is cut: after bytes that look a certain way (a rolling hash of the last 64), so that
+/// a change moves the cuts around it and no others.
+std::size_t cut_at(ByteSpan bytes) {
+    if (bytes.size() <= block_size) return bytes.size();
+    static const std::array<std::uint64_t, 256> gear = [] {
+        std::array<std::uint64_t, 256> table{};
+        std::uint64_t state = 0x6F6D6E6973746173; // any constant; it is part of the writer, not of the format
+        for (std::uint64_t& value : table) {
+            state += 0x9E3779B97F4A7C15;
+            std::uint64_t mixed = (state ^ (state >> 30)) * 0xBF58476D1CE4E5B9;
+            value = mixed ^ (mixed >> 31);
+        }
+        return table;
+    }();
+    constexpr std::uint64_t mask = (block_size / 2 - 1) << 20;
+    std::uint64_t rolling = 0;
+    for (std::size_t i = block_size / 4; i < block_size; ++i) {
+        rolling = (rolling << 1) + gear[bytes[i]];
+        if ((rolling & mask) == 0) return i + 1;
+    }
+    return block_size;
+}
+
 class Writer {
   public:
     Writer(const fs::path& output, std::vector<TreeFile> files, const Description& description, int level,
-           Observer& observer)
-        : output_(output), files_(std::move(files)), description_(description), level_(level),
+           Store& store, Observer& observer)
+        : output_(output), files_(std::move(files)), description_(description), level_(level), store_(store),
           observer_(observer) {}
 
     ~Writer() {
@@ -188,37 +219,41 @@ class Writer {
         std::size_t next = 0, used = 0;
         auto cut = [&](oneapi::tbb::flow_control& control) -> std::shared_ptr<Block> {
             auto block = std::make_shared<Block>();
-            while (next < contents_.size() && block->raw.size() < block_size) {
-                ByteSpan left = contents_[next].bytes.subspan(used);
-                std::size_t size = std::min(left.size(), block_size - block->raw.size());
-                block->raw.insert(block->raw.end(), left.begin(),
-                                  left.begin() + static_cast<std::ptrdiff_t>(size));
+            while (next < contents_.size() && !failed_) {
+                const Content& content = contents_[next];
+                ByteSpan left = content.bytes.subspan(used);
+                // A long content begins a block of its own: what is in front of it does not move its cuts.
+                bool is_long = content.bytes.size() >= block_size / 4;
+                if (is_long && block->raw_size > 0 && used == 0) break;
+                std::size_t size = is_long ? cut_at(left) : left.size();
+                if (size > 0) block->pieces.push_back({next, used, size});
+                block->raw_size += size;
                 used += size;
-                if (used == contents_[next].bytes.size()) {
+                if (used == content.bytes.size()) {
                     ++next;
                     used = 0;
                 }
+                if (is_long || ends_group(content, block->raw_size)) break;
             }
-            if (block->raw.empty() || failed_) control.stop();
+            if (block->raw_size == 0) control.stop();
             return block;
         };
         auto compress = [&](std::shared_ptr<Block> block) {
-            block->stored.resize(ZSTD_compressBound(block->raw.size()));
-            std::size_t size = ZSTD_compress(block->stored.data(), block->stored.size(), block->raw.data(),
-                                             block->raw.size(), level_);
-            // What does not become smaller is stored as it is; equal sizes say so.
-            if (ZSTD_isError(size) || size >= block->raw.size())
-                block->stored.assign(reinterpret_cast<const char*>(block->raw.data()), block->raw.size());
-            else
-                block->stored.resize(size);
+            std::string key = key_of(*block);
+            if (auto known = store_.find(key); known && known->size() <= block->raw_size) {
+                block->stored = std::move(*known);
+            } else {
+                compress_pieces(*block);
+                store_.keep(key, block->stored);
+            }
             block->hash = sha256(block->stored);
-            observer_.advance(block->raw.size());
+            observer_.advance(block->raw_size);
             return block;
         };
         auto write = [&](std::shared_ptr<Block> block) {
             put(blocks_, written_, 8);
             put(blocks_, block->stored.size(), 4);
-            put(blocks_, block->raw.size(), 4);
+            put(blocks_, block->raw_size, 4);
             put(blocks_, block->hash);
             ++block_count_;
             if (!append(block->stored)) failed_ = true;
@@ -230,6 +265,49 @@ class Writer {
             make_filter<void, std::shared_ptr<Block>>(filter_mode::serial_in_order, cut) &
                 make_filter<std::shared_ptr<Block>, std::shared_ptr<Block>>(filter_mode::parallel, compress) &
                 make_filter<std::shared_ptr<Block>, void>(filter_mode::serial_in_order, write));
+    }
+
+    /// Whether a block of short contents ends with this one: which one does not depend on the others.
+    static bool ends_group(const Content& content, std::size_t raw_size) {
+        return raw_size >= block_size || (raw_size >= block_size / 4 && content.hash[0] < 16);
+    }
+
+    /// All that the stored form of a block depends on.
+    std::string key_of(const Block& block) const {
+        std::string subject = fmt::format("block {} {}", ZSTD_versionString(), level_);
+        for (const Piece& piece : block.pieces) {
+            put(subject, contents_[piece.content].hash);
+            put(subject, piece.from, 8);
+            put(subject, piece.size, 8);
+        }
+        return Store::key_of(subject);
+    }
+
+    void compress_pieces(Block& block) const {
+        Bytes joined;
+        ByteSpan raw;
+        if (block.pieces.size() == 1) {
+            raw = bytes_of(block.pieces[0]);
+        } else {
+            joined.reserve(block.raw_size);
+            for (const Piece& piece : block.pieces) {
+                ByteSpan bytes = bytes_of(piece);
+                joined.insert(joined.end(), bytes.begin(), bytes.end());
+            }
+            raw = joined;
+        }
+        block.stored.resize(ZSTD_compressBound(raw.size()));
+        std::size_t size =
+            ZSTD_compress(block.stored.data(), block.stored.size(), raw.data(), raw.size(), level_);
+        // What does not become smaller is stored as it is; equal sizes say so.
+        if (ZSTD_isError(size) || size >= raw.size())
+            block.stored.assign(reinterpret_cast<const char*>(raw.data()), raw.size());
+        else
+            block.stored.resize(size);
+    }
+
+    ByteSpan bytes_of(const Piece& piece) const {
+        return contents_[piece.content].bytes.subspan(piece.from, piece.size);
     }
 
     std::string make_index() {
@@ -262,6 +340,7 @@ class Writer {
     std::vector<TreeFile> files_;
     const Description& description_;
     int level_;
+    Store& store_;
     Observer& observer_;
     int descriptor_ = -1;
     std::uint64_t payload_offset_ = 0;
@@ -283,8 +362,9 @@ std::string folder_payload(const Description& description, std::uint64_t launche
 }
 
 Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files,
-                                    const Description& description, int level, Observer& observer) {
-    return Writer(output, std::move(files), description, level, observer).run();
+                                    const Description& description, int level, Store& store,
+                                    Observer& observer) {
+    return Writer(output, std::move(files), description, level, store, observer).run();
 }
 
 } // namespace omnistasis::payload

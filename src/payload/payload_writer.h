@@ -2,6 +2,7 @@
 
 #include "support/files.h"
 #include "support/observer.h"
+#include "support/store.h"
 
 #include <functional>
 #include <string>
@@ -37,9 +38,10 @@ struct PayloadSizes {
 std::string folder_payload(const Description& description, std::uint64_t launcher_size);
 
 /// Appends a payload with `files` (any order) to the file `output`, which holds the launcher. `level` is
-/// zstd's. Equal contents are stored once; blocks are compressed on all threads that TBB may use. The bytes
-/// depend on the arguments alone.
+/// zstd's. Equal contents are stored once; blocks are compressed on all threads that TBB may use, unless
+/// `store` has them from an earlier time. The bytes depend on the other arguments alone.
 Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files,
-                                    const Description& description, int level, Observer& observer);
+                                    const Description& description, int level, Store& store,
+                                    Observer& observer);
 
 } // namespace omnistasis::payload

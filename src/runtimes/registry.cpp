@@ -18,8 +18,8 @@ struct Language {
     /// Completes the project where it can start the entry; false where it can't.
     Result<bool> (*settle_entry)(Project& project);
     bool (*is_source)(const std::filesystem::path& file);
-    Result<std::unique_ptr<trace::Runtime>> (*make)(const Project& project,
-                                                    const std::filesystem::path& data);
+    Result<std::unique_ptr<trace::Runtime>> (*make)(const Project& project, const std::filesystem::path& data,
+                                                    std::shared_ptr<Store> store);
 };
 
 /// All languages; a new one is a folder beside python/ and a line here.
@@ -88,10 +88,10 @@ Result<void> settle_entry(Project& project) {
                 fmt::format("known are: {}; set runtime.language in omnistasis.toml", language_names()));
 }
 
-Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project,
-                                                     const std::filesystem::path& data) {
+Result<std::unique_ptr<trace::Runtime>>
+make_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store) {
     for (const Language& language : languages)
-        if (project.language == language.name) return language.make(project, data);
+        if (project.language == language.name) return language.make(project, data, std::move(store));
     return fail(ErrorKind::fault, "the project's language was not settled", project.entry);
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "support/store.h"
 #include "trace/runtime.h"
 
 #include <filesystem>
@@ -10,8 +11,9 @@ namespace omnistasis {
 /// Finds the language of a project's entry point, which completes the project (project/project.h).
 Result<void> settle_entry(Project& project);
 
-/// The runtime for a project: by `runtime.language`, or by its entry point.
-Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project,
-                                                     const std::filesystem::path& data);
+/// The runtime for a project: by `runtime.language`, or by its entry point. It keeps in `store` what it can
+/// use again.
+Result<std::unique_ptr<trace::Runtime>>
+make_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store);
 
 } // namespace omnistasis

@@ -5,10 +5,13 @@
 
 namespace omnistasis {
 
-std::string own_program_stamp() {
-    struct stat self {};
-    if (::stat("/proc/self/exe", &self) != 0) return {};
-    return fmt::format("{}.{}.{}", self.st_mtim.tv_sec, self.st_mtim.tv_nsec, self.st_size);
+std::string file_stamp(const std::string& path) {
+    struct stat status {};
+    if (::stat(path.c_str(), &status) != 0) return "-";
+    return fmt::format("{}.{}.{}.{}", status.st_mtim.tv_sec, status.st_mtim.tv_nsec, status.st_size,
+                       status.st_ino);
 }
+
+std::string own_program_stamp() { return file_stamp("/proc/self/exe"); }
 
 } // namespace omnistasis

@@ -3,6 +3,7 @@
 #include "support/hash.h"
 #include "support/user_cache.h"
 
+#include <algorithm>
 #include <ctime>
 #include <sqlite3.h>
 
@@ -12,8 +13,8 @@ namespace {
 
 // With rows of their own beside the index of keys: an index that held the values would read all of a large
 // one for each comparison of keys.
-constexpr const char* layout =
-    "CREATE TABLE IF NOT EXISTS results (key BLOB PRIMARY KEY, day INTEGER, value BLOB)";
+constexpr const char* layout = "CREATE TABLE IF NOT EXISTS results "
+                               "(key BLOB PRIMARY KEY, day INTEGER, size INTEGER, object BLOB, value BLOB)";
 
 /// A prepared statement for one use.
 class Statement {
@@ -30,6 +31,12 @@ class Statement {
     }
     void bind(int place, std::int64_t number) { sqlite3_bind_int64(statement_, place, number); }
     bool step() { return sqlite3_step(statement_) == SQLITE_ROW; }
+    std::string bytes(int column) {
+        const auto* bytes = static_cast<const char*>(sqlite3_column_blob(statement_, column));
+        return bytes == nullptr
+                   ? ""
+                   : std::string(bytes, static_cast<std::size_t>(sqlite3_column_bytes(statement_, column)));
+    }
     std::int64_t number(int column) { return sqlite3_column_int64(statement_, column); }
     void reset() { sqlite3_reset(statement_); }
 
@@ -39,12 +46,13 @@ class Statement {
 
 } // namespace
 
-std::unique_ptr<Store> Store::open_users() {
+std::shared_ptr<Store> Store::open_users() {
     fs::path folder = user_cache_folder("store");
-    return std::make_unique<Store>(folder.empty() ? fs::path() : folder / "results.sqlite");
+    return std::make_shared<Store>(folder.empty() ? fs::path() : folder / "index.sqlite");
 }
 
-Store::Store(const fs::path& file) : today_(std::time(nullptr) / 86400) {
+Store::Store(const fs::path& file, std::uint64_t bound)
+    : objects_(file.parent_path() / "objects"), bound_(bound), today_(std::time(nullptr) / 86400) {
     if (file.empty() || open(file)) return;
     // Damaged: what is not there can be worked out again.
     close();
@@ -66,7 +74,7 @@ bool Store::open(const fs::path& file) {
           // One look at what others wrote, for all that is asked: two system calls less for each.
           "BEGIN"})
         if (sqlite3_exec(database_, text, nullptr, nullptr, nullptr) != SQLITE_OK) return false;
-    return sqlite3_prepare_v2(database_, "SELECT value, day FROM results WHERE key = ?", -1, &find_,
+    return sqlite3_prepare_v2(database_, "SELECT value, day, object FROM results WHERE key = ?", -1, &find_,
                               nullptr) == SQLITE_OK;
 }
 
@@ -83,23 +91,63 @@ std::string Store::key_of(std::string_view subject) {
 }
 
 std::optional<std::string> Store::find(std::string_view key) {
-    std::lock_guard lock(mutex_);
-    if (find_ == nullptr) return std::nullopt;
-    sqlite3_bind_blob64(find_, 1, key.data(), key.size(), SQLITE_STATIC);
-    std::optional<std::string> value;
-    if (sqlite3_step(find_) == SQLITE_ROW) {
-        const auto* bytes = static_cast<const char*>(sqlite3_column_blob(find_, 0));
-        auto size = static_cast<std::size_t>(sqlite3_column_bytes(find_, 0));
-        value.emplace(bytes == nullptr ? "" : bytes, size);
-        if (sqlite3_column_int64(find_, 1) != today_) old_.emplace_back(key);
+    std::string value, object;
+    {
+        std::lock_guard lock(mutex_);
+        if (find_ == nullptr) return std::nullopt;
+        sqlite3_bind_blob64(find_, 1, key.data(), key.size(), SQLITE_STATIC);
+        auto column = [&](int number) {
+            const auto* bytes = static_cast<const char*>(sqlite3_column_blob(find_, number));
+            return bytes == nullptr
+                       ? std::string()
+                       : std::string(bytes, static_cast<std::size_t>(sqlite3_column_bytes(find_, number)));
+        };
+        bool is_there = sqlite3_step(find_) == SQLITE_ROW;
+        if (is_there) {
+            value = column(0);
+            object = column(2);
+            if (sqlite3_column_int64(find_, 1) != today_) old_.emplace_back(key);
+        }
+        sqlite3_reset(find_);
+        if (!is_there) return std::nullopt;
     }
-    sqlite3_reset(find_);
-    return value;
+    return object.empty() ? std::move(value) : read_object(object);
 }
 
 void Store::keep(std::string_view key, std::string value) {
+    if (find_ == nullptr) return;
+    Kept kept{std::string(key), {}, {}, value.size()};
+    if (value.size() > largest_inside) {
+        Sha256 hash = sha256(value);
+        kept.object.assign(reinterpret_cast<const char*>(hash.data()), hash.size());
+        if (!write_object(kept.object, value)) return;
+    } else {
+        kept.value = std::move(value);
+    }
     std::lock_guard lock(mutex_);
-    if (find_ != nullptr) kept_.emplace_back(key, std::move(value));
+    kept_.push_back(std::move(kept));
+}
+
+fs::path Store::object_file(std::string_view hash) const {
+    std::string name = hex(as_bytes(hash));
+    return objects_ / name.substr(0, 2) / name.substr(2);
+}
+
+std::optional<std::string> Store::read_object(std::string_view hash) const {
+    auto file = MappedFile::open(object_file(hash));
+    if (!file) return std::nullopt;
+    Sha256 found = sha256(file->bytes());
+    if (!std::equal(found.begin(), found.end(), reinterpret_cast<const std::uint8_t*>(hash.data())))
+        return std::nullopt;
+    return std::string(file->text());
+}
+
+bool Store::write_object(const std::string& hash, std::string_view value) const {
+    fs::path file = object_file(hash);
+    std::error_code failed;
+    if (fs::file_size(file, failed) == value.size() && !failed) return true;
+    fs::create_directories(file.parent_path(), failed);
+    return write_atomically(file, value, 0600).has_value();
 }
 
 void Store::flush() {
@@ -107,11 +155,13 @@ void Store::flush() {
     if (find_ == nullptr || (kept_.empty() && old_.empty())) return;
     sqlite3_exec(database_, "COMMIT; BEGIN IMMEDIATE", nullptr, nullptr, nullptr);
     {
-        Statement insert(database_, "INSERT OR REPLACE INTO results VALUES (?, ?, ?)");
-        for (const auto& [key, value] : kept_) {
-            insert.bind(1, key);
+        Statement insert(database_, "INSERT OR REPLACE INTO results VALUES (?, ?, ?, ?, ?)");
+        for (const Kept& kept : kept_) {
+            insert.bind(1, kept.key);
             insert.bind(2, today_);
-            insert.bind(3, value);
+            insert.bind(3, static_cast<std::int64_t>(kept.size));
+            insert.bind(4, kept.object);
+            insert.bind(5, kept.value);
             insert.step();
             insert.reset();
         }
@@ -122,21 +172,38 @@ void Store::flush() {
             touch.step();
             touch.reset();
         }
-        Statement size(database_,
-                       "SELECT page_count * page_size FROM pragma_page_count(), pragma_page_size()");
-        bool too_large = size.step() && static_cast<std::uint64_t>(size.number(0)) > most_bytes;
-        size.reset();
-        // The older half of the days goes; the space is used again.
-        if (too_large)
-            sqlite3_exec(
-                database_,
-                "DELETE FROM results WHERE day <= (SELECT day FROM results ORDER BY day LIMIT 1 OFFSET "
-                "(SELECT count(*) / 2 FROM results)) AND day < (SELECT max(day) FROM results)",
-                nullptr, nullptr, nullptr);
+        if (!kept_.empty()) shrink();
     }
     sqlite3_exec(database_, "COMMIT; BEGIN", nullptr, nullptr, nullptr);
     kept_.clear();
     old_.clear();
+}
+
+/// Takes away what was not used for the longest time, until a quarter of the bound is free.
+void Store::shrink() {
+    Statement sum(database_, "SELECT sum(size) FROM results");
+    std::uint64_t size = sum.step() ? static_cast<std::uint64_t>(sum.number(0)) : 0;
+    sum.reset();
+    if (size <= bound_) return;
+    std::vector<std::pair<std::int64_t, std::string>> gone;
+    Statement oldest(database_, "SELECT rowid, size, object FROM results ORDER BY day, rowid");
+    while (size > bound_ / 4 * 3 && oldest.step()) {
+        gone.emplace_back(oldest.number(0), oldest.bytes(2));
+        size -= std::min(size, static_cast<std::uint64_t>(oldest.number(1)));
+    }
+    oldest.reset();
+    Statement remove(database_, "DELETE FROM results WHERE rowid = ?");
+    Statement others(database_, "SELECT 1 FROM results WHERE object = ? LIMIT 1");
+    for (const auto& [row, object] : gone) {
+        remove.bind(1, row);
+        remove.step();
+        remove.reset();
+        if (object.empty()) continue;
+        others.bind(1, object);
+        std::error_code ignored;
+        if (!others.step()) fs::remove(object_file(object), ignored);
+        others.reset();
+    }
 }
 
 } // namespace omnistasis

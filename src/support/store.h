@@ -16,16 +16,18 @@ struct sqlite3_stmt;
 namespace omnistasis {
 
 /// Results of work that is the same again and again, kept in the user's cache folder by a key that says all
-/// that they depend on (SQLite, so that processes share it and a crash leaves it whole). Safe to use from
-/// many threads. It is a cache: where it can't be read or written it is empty, and nothing fails; a damaged
-/// one is made anew. Beyond `most_bytes` the results that were not used for the longest time go.
+/// that they depend on (SQLite, so that processes share it and a crash leaves it whole; what is large is in
+/// files of its own beside it, named by their hash). Safe to use from many threads. It is a cache: where it
+/// can't be read or written it is empty, and nothing fails; a damaged one is made anew, a damaged file is as
+/// good as none. Beyond its bound the results that were not used for the longest time go.
 class Store {
   public:
-    static constexpr std::uint64_t most_bytes = 512u << 20;
+    static constexpr std::uint64_t default_bound = 2ull << 30; ///< bytes
+    static constexpr std::size_t largest_inside = 32u << 10;   ///< more is a file of its own
 
-    /// Opens `<cache>/omnistasis/store/results.sqlite`.
-    static std::unique_ptr<Store> open_users();
-    explicit Store(const fs::path& file);
+    /// Opens `<cache>/omnistasis/store/index.sqlite`.
+    static std::shared_ptr<Store> open_users();
+    explicit Store(const fs::path& file, std::uint64_t bound = default_bound);
     ~Store();
     Store(const Store&) = delete;
     Store& operator=(const Store&) = delete;
@@ -42,13 +44,27 @@ class Store {
     void flush();
 
   private:
+    /// A result that is not written yet.
+    struct Kept {
+        std::string key;
+        std::string value;  ///< empty where it is a file
+        std::string object; ///< the file's hash; empty where it is inside
+        std::uint64_t size = 0;
+    };
+
     bool open(const fs::path& file);
     void close();
+    void shrink();
+    fs::path object_file(std::string_view hash) const;
+    std::optional<std::string> read_object(std::string_view hash) const;
+    bool write_object(const std::string& hash, std::string_view value) const;
 
     std::mutex mutex_;
     sqlite3* database_ = nullptr;
     sqlite3_stmt* find_ = nullptr;
-    std::vector<std::pair<std::string, std::string>> kept_;
+    fs::path objects_; ///< the folder of files
+    std::uint64_t bound_;
+    std::vector<Kept> kept_;
     std::vector<std::string> old_; ///< keys that were found and have not been used for a day
     std::int64_t today_ = 0;       ///< days since the epoch
 };

@@ -78,7 +78,7 @@ std::optional<Traced> traced_from_stored_form(std::string_view bytes) {
     return traced;
 }
 
-KeptTrace::KeptTrace(const std::string& options) : store_(Store::open_users()) {
+KeptTrace::KeptTrace(const std::string& options, std::shared_ptr<Store> store) : store_(std::move(store)) {
     std::string subject = "trace " + own_program_stamp() + '\0' + options + '\0';
     std::error_code ignored;
     subject += fs::current_path(ignored).string();

@@ -22,7 +22,7 @@ struct Traced {
 class KeptTrace {
   public:
     /// `options` is any text that stands for the command's own settings.
-    explicit KeptTrace(const std::string& options);
+    KeptTrace(const std::string& options, std::shared_ptr<Store> store);
 
     /// Nothing where none was kept or where it may have become another.
     std::optional<Traced> find();
@@ -32,7 +32,7 @@ class KeptTrace {
 
   private:
     std::string key_;
-    std::unique_ptr<Store> store_;
+    std::shared_ptr<Store> store_;
 };
 
 /// The form in which a result is kept (support/stored_form.h); nothing comes back from damaged bytes.

@@ -77,7 +77,8 @@ std::string write_sample(const fs::path& file, std::vector<payload::TreeFile> tr
     REQUIRE(write_atomically(file, "launcher"));
     payload::Description description{"app", "1.0", std::string("bin/app\0-x\0", 11), false, "", "", ""};
     Silent silent;
-    auto sizes = payload::append_payload(file, std::move(tree), description, level, silent);
+    Store none{fs::path()};
+    auto sizes = payload::append_payload(file, std::move(tree), description, level, none, silent);
     REQUIRE(sizes);
     return read_text(file).value();
 }

@@ -1,6 +1,7 @@
 #include "runtimes/python/facts_cache.h"
 
 #include "support/hash.h"
+#include "support/own_program.h"
 #include "support/user_cache.h"
 #include "support/witness.h"
 
@@ -13,11 +14,8 @@ namespace {
 
 /// Changes whenever a file or folder does.
 std::string stamp(const std::string& path) {
-    struct stat status {};
     Witness::saw(path);
-    if (::stat(path.c_str(), &status) != 0) return "-";
-    return fmt::format("{}.{}.{}.{}", status.st_mtim.tv_sec, status.st_mtim.tv_nsec, status.st_size,
-                       status.st_ino);
+    return file_stamp(path);
 }
 
 } // namespace

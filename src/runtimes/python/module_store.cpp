@@ -1,6 +1,8 @@
 #include "runtimes/python/module_store.h"
 
 #include "runtimes/python/marshal.h"
+#include "support/hash.h"
+#include "support/own_program.h"
 #include "support/subprocess.h"
 
 #include <algorithm>
@@ -8,6 +10,7 @@
 #include <fmt/format.h>
 #include <mutex>
 #include <nlohmann/json.hpp>
+#include <oneapi/tbb/parallel_for.h>
 #include <optional>
 #include <thread>
 
@@ -32,29 +35,66 @@ std::string little_endian_bytes(std::uint64_t value) {
 
 } // namespace
 
+/// All that the code depends on; empty where the source can't be read.
+std::string ModuleStore::key_of(const Source& source, const std::string& interpreter) const {
+    auto file = MappedFile::open(source.file);
+    if (!file) return {};
+    Sha256 content = sha256(file->bytes());
+    std::string subject = "bytecode " + interpreter;
+    for (const std::string& part : {source.shown_as, std::to_string(source.optimize), source.first_import})
+        subject += '\0' + part;
+    subject.append(reinterpret_cast<const char*>(content.data()), content.size());
+    return Store::key_of(subject);
+}
+
 Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vector<Source>& sources,
                                                                 unsigned jobs, Observer& observer) const {
     observer.step("compiling", sources.size());
+    std::string interpreter =
+        fmt::format("{} {} {} {} {}", own_program_stamp(), file_stamp(facts_.executable), facts_.major,
+                    facts_.minor, facts_.micro);
     std::vector<Compiled> results(sources.size());
+    std::vector<std::string> keys(sources.size());
+    oneapi::tbb::parallel_for(std::size_t(0), sources.size(), [&](std::size_t i) {
+        keys[i] = key_of(sources[i], interpreter);
+        if (keys[i].empty()) return;
+        if (auto code = store_->find(keys[i])) results[i].code = std::move(*code);
+    });
+    std::vector<std::size_t> missing;
+    for (std::size_t i = 0; i < sources.size(); ++i)
+        if (results[i].code.empty()) missing.push_back(i);
+    observer.advance(sources.size() - missing.size());
+    if (auto done = compile_new(sources, missing, results, jobs, observer); !done)
+        return tl::make_unexpected(done.error());
+    for (std::size_t i : missing)
+        if (!keys[i].empty() && results[i].error.empty()) store_->keep(keys[i], results[i].code);
+    return results;
+}
+
+Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
+                                      const std::vector<std::size_t>& which, std::vector<Compiled>& results,
+                                      unsigned jobs, Observer& observer) const {
     std::size_t batch =
-        std::clamp<std::size_t>(sources.size() / std::max(1u, jobs) + 1, 1, sources_in_one_batch);
+        std::clamp<std::size_t>(which.size() / std::max(1u, jobs) + 1, 1, sources_in_one_batch);
     std::atomic<std::size_t> next = 0;
     std::mutex mutex;
     std::optional<Error> failed;
 
     auto compile_batch = [&](std::size_t first) -> Result<void> {
-        std::size_t last = std::min(first + batch, sources.size());
+        std::size_t last = std::min(first + batch, which.size());
         std::string input;
-        for (std::size_t i = first; i < last; ++i)
-            input += nlohmann::json(
-                         {sources[i].file, sources[i].shown_as, sources[i].optimize, sources[i].first_import})
-                         .dump() +
-                     "\n";
+        for (std::size_t at = first; at < last; ++at) {
+            const Source& source = sources[which[at]];
+            input +=
+                nlohmann::json({source.file, source.shown_as, source.optimize, source.first_import}).dump() +
+                "\n";
+        }
         auto output =
             run_program({facts_.executable, "-I", "-S", "-B", (helpers_ / "compile.py").string()}, input);
         if (!output) return tl::make_unexpected(output.error());
         std::string_view rest = output->out;
-        for (std::size_t i = first; i < last; ++i) {
+        for (std::size_t at = first; at < last; ++at) {
+            std::size_t i = which[at];
             std::uint64_t size = rest.size() < 9 ? 0 : little_endian(rest.substr(1, 8));
             if (rest.size() < 9 || size > rest.size() - 9)
                 return fail(ErrorKind::missing, "the interpreter's compiler stopped", sources[i].file,
@@ -80,7 +120,7 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
     auto work = [&] {
         for (;;) {
             std::size_t first = next.fetch_add(batch);
-            if (first >= sources.size()) return;
+            if (first >= which.size()) return;
             if (auto done = compile_batch(first); !done) {
                 std::lock_guard lock(mutex);
                 failed = done.error();
@@ -89,11 +129,11 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
         }
     };
     std::vector<std::thread> workers;
-    for (unsigned i = 1; i < jobs && i * batch < sources.size(); ++i) workers.emplace_back(work);
+    for (unsigned i = 1; i < jobs && i * batch < which.size(); ++i) workers.emplace_back(work);
     work();
     for (std::thread& worker : workers) worker.join();
     if (failed) return tl::make_unexpected(*failed);
-    return results;
+    return {};
 }
 
 std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std::vector<std::string>& codes,

@@ -2,6 +2,7 @@
 
 #include "runtimes/python/facts.h"
 #include "support/observer.h"
+#include "support/store.h"
 #include "trace/runtime.h"
 
 #include <map>
@@ -37,8 +38,9 @@ struct StoredName {
 /// found by name without looking into any folder (docs/module-store.md).
 class ModuleStore {
   public:
-    ModuleStore(const Facts& facts, std::filesystem::path helpers)
-        : facts_(facts), helpers_(std::move(helpers)) {}
+    /// `store` keeps what was compiled.
+    ModuleStore(const Facts& facts, std::filesystem::path helpers, std::shared_ptr<Store> store)
+        : facts_(facts), helpers_(std::move(helpers)), store_(std::move(store)) {}
 
     struct Source {
         std::string file;
@@ -52,7 +54,8 @@ class ModuleStore {
         std::uint32_t error_line = 0;
     };
 
-    /// Compiles in up to `jobs` interpreters at once; the results are in the order of the sources.
+    /// Compiles in up to `jobs` interpreters at once what the store does not have; the results are in the
+    /// order of the sources.
     Result<std::vector<Compiled>> compile(const std::vector<Source>& sources, unsigned jobs,
                                           Observer& observer) const;
 
@@ -66,6 +69,11 @@ class ModuleStore {
   private:
     const Facts& facts_;
     std::filesystem::path helpers_;
+    std::shared_ptr<Store> store_;
+
+    std::string key_of(const Source& source, const std::string& interpreter) const;
+    Result<void> compile_new(const std::vector<Source>& sources, const std::vector<std::size_t>& which,
+                             std::vector<Compiled>& results, unsigned jobs, Observer& observer) const;
 };
 
 } // namespace omnistasis::python

@@ -53,7 +53,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     sources.push_back({(helpers_ / "boot.py").string(), library + "/_omnistasis.py", 0, ""});
     sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, ""});
 
-    ModuleStore store(facts_, helpers_);
+    ModuleStore store(facts_, helpers_, store_);
     auto compiled = store.compile(sources, jobs, observer);
     if (!compiled) return tl::make_unexpected(compiled.error());
 

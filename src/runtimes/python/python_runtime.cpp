@@ -709,8 +709,8 @@ bool is_python_source(const std::filesystem::path& file) {
     return text->text().substr(0, text->text().find('\n')).find("python") != std::string_view::npos;
 }
 
-Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& project,
-                                                            const std::filesystem::path& data) {
+Result<std::unique_ptr<trace::Runtime>>
+make_python_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store) {
     auto interpreter = find_interpreter(project.runtime_home, project.folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     std::string entry = read_entry(project).file;
@@ -730,8 +730,9 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
         if (auto read = read_note_file(project.folder / file, *notes); !read)
             return tl::make_unexpected(read.error());
     drop_unmet_notes(*notes, *facts);
-    return std::unique_ptr<trace::Runtime>(std::make_unique<PythonRuntime>(
-        project, std::move(*facts), std::move(*notes), data / "python", data / "notes" / "python"));
+    return std::unique_ptr<trace::Runtime>(
+        std::make_unique<PythonRuntime>(project, std::move(*facts), std::move(*notes), data / "python",
+                                        data / "notes" / "python", std::move(store)));
 }
 
 } // namespace omnistasis::python

@@ -47,11 +47,11 @@ inline Unit file_unit(UnitKind kind, const std::string& file, const std::string&
 class PythonRuntime : public trace::Runtime {
   public:
     PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
-                  std::filesystem::path notes_folder)
+                  std::filesystem::path notes_folder, std::shared_ptr<Store> store)
         : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
           helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), entry_(read_entry(project_)),
           places_(project_, facts_), search_path_(search_path()), finder_(facts_, search_path_),
-          scans_(scan_settings()) {
+          scans_(scan_settings(), store), store_(std::move(store)) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
@@ -193,6 +193,7 @@ class PythonRuntime : public trace::Runtime {
     std::vector<std::string> search_path_;
     ModuleFinder finder_;
     ScanCache scans_;
+    std::shared_ptr<Store> store_;
     ScanFacts scan_facts_;
     WatchedNames watched_;
     std::set<std::string, std::less<>> on_request_; ///< top-level modules

@@ -64,8 +64,8 @@ std::optional<ScanResult> from_stored_form(std::string_view bytes) {
     return result;
 }
 
-ScanCache::ScanCache(std::string settings)
-    : settings_(hex(sha256(settings)).substr(0, 16)), store_(Store::open_users()) {}
+ScanCache::ScanCache(std::string settings, std::shared_ptr<Store> store)
+    : settings_(hex(sha256(settings)).substr(0, 16)), store_(std::move(store)) {}
 
 std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const std::string& own_name,
                                                const std::string& package, const ScanFacts& facts) {

@@ -13,7 +13,7 @@ namespace omnistasis::python {
 class ScanCache {
   public:
     /// `settings` is all that a result depends on besides the file: our own program and the scan's facts.
-    explicit ScanCache(std::string settings);
+    ScanCache(std::string settings, std::shared_ptr<Store> store);
 
     /// What a scan of `file` gives, out of the store or by scanning. Nothing where it can't be read.
     std::optional<ScanResult> scan_file(const std::string& file, const std::string& own_name,
@@ -21,7 +21,7 @@ class ScanCache {
 
   private:
     std::string settings_; ///< a digest
-    std::unique_ptr<Store> store_;
+    std::shared_ptr<Store> store_;
 };
 
 /// A result as bytes, and back; nothing where the bytes are not such a result.
