@@ -1,3 +1,4 @@
+#include "build/kept_build.h"
 #include "cli/job.h"
 #include "cli/proving.h"
 #include "support/files.h"
@@ -100,13 +101,33 @@ void print_json(const Job& job, const build::BuildResult& result) {
     fmt::print("{}\n", json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
+void print_built(const Job& job, const build::BuildResult& result, const BuildOptions& options) {
+    if (options.json)
+        print_json(job, result);
+    else
+        print_summary(job, result, options);
+    print_loose_ends(job.graph.loose_ends, options.verbose);
+}
+
 Result<void> run_build(const BuildOptions& options) {
     ProgressLine progress(options.quiet);
-    auto job = trace_project(options, progress);
+    Witness witness;
+    auto job = load_job(options);
     if (!job) return progress.clear(), tl::make_unexpected(job.error());
-    bool stops =
-        std::ranges::any_of(job->graph.loose_ends, [](const trace::LooseEnd& end) { return !end.minor; });
-    if (options.strict && stops) {
+    witness.pass_over(job->project.output_folder(job->project.targets.front()));
+    build::KeptBuild kept(settings_text(options.project), job->store);
+    auto stops = [&] {
+        return options.strict && std::ranges::any_of(job->graph.loose_ends,
+                                                     [](const trace::LooseEnd& end) { return !end.minor; });
+    };
+    // With nothing changed there is nothing to do.
+    if (auto made = options.prove || options.save ? std::nullopt : kept.find()) {
+        job->graph = std::move(made->traced.graph);
+        if (!stops()) return print_built(*job, made->result, options), Result<void>();
+    }
+    if (auto traced = trace_again(*job, progress); !traced)
+        return progress.clear(), tl::make_unexpected(traced.error());
+    if (stops()) {
         progress.clear();
         print_loose_ends(job->graph.loose_ends, true);
         return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends",
@@ -116,17 +137,15 @@ Result<void> run_build(const BuildOptions& options) {
                                job->installation, job->jobs, progress);
     progress.clear();
     if (!result) return tl::make_unexpected(result.error());
-    if (auto written = write_trace(*job); !written) return tl::make_unexpected(written.error());
+    auto trace_file = write_trace(*job);
+    if (!trace_file) return tl::make_unexpected(trace_file.error());
+    kept.keep({{job->graph, job->runtime_title}, *result}, *trace_file, witness);
     if (options.save) {
         fs::path file = job->project.folder / "omnistasis.toml";
         if (auto written = write_atomically(file, project_file_text(job->project)); !written) return written;
         if (!options.quiet && !options.json) fmt::print(stderr, "saved {}\n", shown_path(file.string()));
     }
-    if (options.json)
-        print_json(*job, *result);
-    else
-        print_summary(*job, *result, options);
-    print_loose_ends(job->graph.loose_ends, options.verbose);
+    print_built(*job, *result, options);
     if (!options.prove) return {};
     return prove_job(*job, result->output_folder.empty() ? result->output : result->output_folder, options);
 }

@@ -42,9 +42,6 @@ void JobOptions::add_to(CLI::App& command) {
     command.add_flag("--json", json, "print the result as one JSON object");
 }
 
-namespace {
-
-/// Loads the project and checks what it names.
 Result<Job> load_job(const JobOptions& options) {
     Job job;
     job.jobs = options.jobs != 0 ? options.jobs : std::max(1u, std::thread::hardware_concurrency());
@@ -67,7 +64,6 @@ Result<Job> load_job(const JobOptions& options) {
     return job;
 }
 
-/// Everything in the options that a trace depends on.
 std::string settings_text(const ProjectOptions& options) {
     std::string text = options.entry;
     for (const auto* value : {&options.name, &options.mode, &options.layout, &options.icon, &options.runtime,
@@ -79,8 +75,6 @@ std::string settings_text(const ProjectOptions& options) {
     }
     return text;
 }
-
-} // namespace
 
 Result<Job> trace_project(const JobOptions& options, Observer& observer) {
     auto job = load_job(options);

@@ -38,6 +38,12 @@ struct Job {
     std::string entry; ///< what was named to load the project, absolute
 };
 
+/// Loads the project and checks what it names.
+Result<Job> load_job(const JobOptions& options);
+
+/// Everything in the options that the work on a project depends on.
+std::string settings_text(const ProjectOptions& options);
+
 /// Loads the project, checks what it names, asks its runtime, traces it.
 Result<Job> trace_project(const JobOptions& options, Observer& observer);
 

@@ -87,7 +87,9 @@ std::optional<std::string> Witness::testimony() const {
     if (!checkable) return std::nullopt;
     std::vector<Sight> sights;
     std::int64_t latest = 0;
-    for (const std::string& path : seen) sights.push_back(look_at(path, &latest));
+    for (const std::string& path : seen)
+        if (passed_over_.empty() || !(path + "/").starts_with(passed_over_))
+            sights.push_back(look_at(path, &latest));
     if (latest >= started - clock_grain) return std::nullopt;
     std::ranges::sort(sights, {}, &Sight::path);
     FormWriter writer;

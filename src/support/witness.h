@@ -24,12 +24,18 @@ class Witness {
     /// Notes that the work depends on something else, which can't be looked at again: there is no testimony.
     static void saw_what_cannot_be_checked();
 
+    /// What is below a folder does not count: the work writes there.
+    void pass_over(const std::filesystem::path& folder) { passed_over_ = folder.string() + "/"; }
+
     /// What was seen, to be kept; nothing where something changed while the work was done, or so shortly
     /// before that a further change might not show.
     std::optional<std::string> testimony() const;
 
     /// Whether all that a testimony says is so still. A damaged one is not.
     static bool still_true(std::string_view testimony);
+
+  private:
+    std::string passed_over_;
 };
 
 } // namespace omnistasis

@@ -78,8 +78,9 @@ std::optional<Traced> traced_from_stored_form(std::string_view bytes) {
     return traced;
 }
 
-KeptTrace::KeptTrace(const std::string& options, std::shared_ptr<Store> store) : store_(std::move(store)) {
-    std::string subject = "trace " + own_program_stamp() + '\0' + options + '\0';
+KeptResult::KeptResult(const std::string& kind, const std::string& options, std::shared_ptr<Store> store)
+    : store_(std::move(store)) {
+    std::string subject = kind + " " + own_program_stamp() + '\0' + options + '\0';
     std::error_code ignored;
     subject += fs::current_path(ignored).string();
     std::vector<std::string> variables;
@@ -93,7 +94,7 @@ KeptTrace::KeptTrace(const std::string& options, std::shared_ptr<Store> store) :
     key_ = Store::key_of(subject);
 }
 
-std::optional<Traced> KeptTrace::find() {
+std::optional<std::string> KeptResult::find() {
     auto kept = store_->find(key_);
     if (!kept) return std::nullopt;
     FormReader reader(*kept);
@@ -101,16 +102,25 @@ std::optional<Traced> KeptTrace::find() {
     reader.value(testimony);
     reader.value(form);
     if (!reader.complete() || !Witness::still_true(testimony)) return std::nullopt;
-    return traced_from_stored_form(form);
+    return form;
 }
 
-void KeptTrace::keep(const Traced& traced, const Witness& witness) {
+void KeptResult::keep(const std::string& form, const Witness& witness) {
     auto testimony = witness.testimony();
     if (!testimony) return;
     FormWriter writer;
     writer.value(*testimony);
-    writer.value(stored_form(traced));
+    writer.value(form);
     store_->keep(key_, std::move(writer.bytes));
+}
+
+std::optional<Traced> KeptTrace::find() {
+    auto form = kept_.find();
+    return form ? traced_from_stored_form(*form) : std::nullopt;
+}
+
+void KeptTrace::keep(const Traced& traced, const Witness& witness) {
+    kept_.keep(stored_form(traced), witness);
 }
 
 } // namespace omnistasis::trace

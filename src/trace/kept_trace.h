@@ -16,23 +16,36 @@ struct Traced {
     std::string runtime; ///< its title
 };
 
-/// The result of an earlier trace, for as long as nothing has changed that the trace looked at. Kept in the
-/// user's store by all that a trace depends on besides the disk: the options, the working folder, the
+/// The result of earlier work on a project, for as long as nothing has changed that the work looked at. Kept
+/// in the user's store by all that it depends on besides the disk: the options, the working folder, the
 /// environment and our own program.
-class KeptTrace {
+class KeptResult {
   public:
-    /// `options` is any text that stands for the command's own settings.
-    KeptTrace(const std::string& options, std::shared_ptr<Store> store);
+    /// `kind` is a word for the work; `options` any text that stands for the command's own settings.
+    KeptResult(const std::string& kind, const std::string& options, std::shared_ptr<Store> store);
 
     /// Nothing where none was kept or where it may have become another.
-    std::optional<Traced> find();
+    std::optional<std::string> find();
 
     /// Keeps a result, unless what `witness` saw was still changing.
-    void keep(const Traced& traced, const Witness& witness);
+    void keep(const std::string& form, const Witness& witness);
 
   private:
     std::string key_;
     std::shared_ptr<Store> store_;
+};
+
+/// The same of a trace.
+class KeptTrace {
+  public:
+    KeptTrace(const std::string& options, std::shared_ptr<Store> store)
+        : kept_("trace", options, std::move(store)) {}
+
+    std::optional<Traced> find();
+    void keep(const Traced& traced, const Witness& witness);
+
+  private:
+    KeptResult kept_;
 };
 
 /// The form in which a result is kept (support/stored_form.h); nothing comes back from damaged bytes.

@@ -71,3 +71,37 @@ TEST_CASE("many threads and two processes' worth of stores share a file") {
     for (std::thread& thread : threads) thread.join();
     for (int t = 0; t < 4; ++t) CHECK(one.find(fmt::format("{} 199", t)) == "value 199");
 }
+
+TEST_CASE("large results are files; a damaged one is as good as none; beyond the bound the oldest go") {
+    Folder folder;
+    fs::path file = folder.path / "results";
+    std::string large(200'000, 'x');
+    {
+        Store store(file, 1'000'000);
+        store.keep("large", large);
+        store.keep("the same", large);
+        store.flush();
+        CHECK(store.find("large") == large);
+    }
+    auto objects = [&] {
+        std::vector<fs::path> found;
+        each_entry_below(folder.path / "objects", [&](const fs::directory_entry& entry) {
+            if (entry.is_regular_file()) found.push_back(entry.path());
+        });
+        return found;
+    };
+    REQUIRE(objects().size() == 1);
+    fs::resize_file(objects()[0], 1000);
+    Store store(file, 1'000'000);
+    CHECK_FALSE(store.find("large"));
+    store.keep("large", large);
+    store.flush();
+    CHECK(store.find("the same") == large);
+    for (int i = 0; i < 8; ++i)
+        store.keep(std::string(1, static_cast<char>('a' + i)), large + std::to_string(i));
+    store.flush();
+    CHECK_FALSE(store.find("large"));
+    CHECK_FALSE(store.find("the same"));
+    CHECK(store.find("h") == large + "7");
+    CHECK(objects().size() <= 4);
+}

@@ -254,3 +254,54 @@ TEST_CASE("an interrupted build leaves nothing half-made") {
         if (!finished) CHECK((left.empty() || left == ".omnistasis-outputs\na\n"));
     }
 }
+
+TEST_CASE("a build with nothing changed makes nothing; with anything changed it makes what a new one would") {
+    Workshop workshop("again");
+    workshop.write("quay.py", "DEPTH = 7\n");
+    workshop.write("main.py", "import quay\nprint(quay.DEPTH)\n");
+    workshop.write("chart.txt", "mud\n");
+    for (std::string layout : {"single", "folder"}) {
+        INFO(layout);
+        fs::path output =
+            workshop.path(layout == "single" ? "out/linux-x86_64/main" : "out/linux-x86_64/main/main");
+        fs::remove_all(workshop.path("out"));
+        workshop.write("quay.py", "DEPTH = 7\n");
+        auto build = [&] {
+            auto done = workshop.omnistasis(
+                {"build", "main.py", "--compress", "fast", "--asset", "chart.txt", "--layout", layout});
+            INFO(done.err);
+            REQUIRE(done.exit_code == 0);
+            return done.out;
+        };
+        auto made_at = [&] { return fs::last_write_time(output); };
+        auto says = [&] { return workshop.shell("'" + output.string() + "'").out; };
+        build(); // makes folders that it looks into, so that it can't know yet
+        std::string summary = build();
+        auto first = made_at();
+        CHECK(build() == summary);
+        CHECK(made_at() == first);
+        // What was made is gone, or is another; what it was made from is another.
+        fs::remove(output);
+        build();
+        CHECK(says() == "7\n");
+        fs::resize_file(output, 100);
+        build();
+        CHECK(says() == "7\n");
+        workshop.write("quay.py", "DEPTH = 9\n");
+        build();
+        CHECK(says() == "9\n");
+        auto before = read_text(output);
+        workshop.write("quay.py", "DEPTH = 7\n");
+        build();
+        CHECK(says() == "7\n");
+        workshop.write("quay.py", "DEPTH = 9\n");
+        // Without anything kept it is the same.
+        auto anew = workshop.shell("XDG_CACHE_HOME=\"$PWD/another cache\" " +
+                                   std::string(omnistasis::test::quoted_program) +
+                                   " build main.py -q -j 1 --runtime " + omnistasis::test::interpreter +
+                                   " --compress fast --asset chart.txt --layout " + layout);
+        INFO(anew.err);
+        REQUIRE(anew.exit_code == 0);
+        CHECK(read_text(output).value() == before.value());
+    }
+}
