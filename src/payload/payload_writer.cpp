@@ -1,7 +1,7 @@
 #include "payload/payload_writer.h"
 
 #include "payload_format.h"
-#include "support/hash.h"
+#include "support/file_hash.h"
 
 #include <algorithm>
 #include <array>
@@ -84,7 +84,7 @@ struct Content {
     Sha256 hash{};
 };
 
-Result<void> load(Content& content) {
+Result<void> load(Content& content, Store& store) {
     if (content.file->source.empty()) {
         content.bytes = as_bytes(content.file->content);
     } else {
@@ -92,6 +92,10 @@ Result<void> load(Content& content) {
         if (!mapped) return tl::make_unexpected(mapped.error());
         content.mapped = std::move(*mapped);
         content.bytes = content.mapped->bytes();
+        if (auto hash = file_hash(content.file->source, store)) {
+            content.hash = *hash;
+            return {};
+        }
     }
     content.hash = sha256(content.bytes);
     return {};
@@ -198,7 +202,7 @@ class Writer {
         std::vector<std::optional<Error>> errors(order.size());
         oneapi::tbb::parallel_for(std::size_t(0), order.size(), [&](std::size_t i) {
             all[i].file = order[i];
-            if (auto done = load(all[i]); !done) errors[i] = done.error();
+            if (auto done = load(all[i], store_); !done) errors[i] = done.error();
         });
         for (auto& error : errors)
             if (error) return tl::make_unexpected(*error);
@@ -240,13 +244,13 @@ class Writer {
         };
         auto compress = [&](std::shared_ptr<Block> block) {
             std::string key = key_of(*block);
-            if (auto known = store_.find(key); known && known->size() <= block->raw_size) {
+            if (auto known = store_.find(key, &block->hash); known && known->size() <= block->raw_size) {
                 block->stored = std::move(*known);
             } else {
                 compress_pieces(*block);
+                block->hash = sha256(block->stored);
                 store_.keep(key, block->stored);
             }
-            block->hash = sha256(block->stored);
             observer_.advance(block->raw_size);
             return block;
         };

@@ -8,8 +8,8 @@ namespace omnistasis {
 std::string file_stamp(const std::string& path) {
     struct stat status {};
     if (::stat(path.c_str(), &status) != 0) return "-";
-    return fmt::format("{}.{}.{}.{}", status.st_mtim.tv_sec, status.st_mtim.tv_nsec, status.st_size,
-                       status.st_ino);
+    return fmt::format("{}.{}.{}.{}.{}.{}", status.st_mtim.tv_sec, status.st_mtim.tv_nsec,
+                       status.st_ctim.tv_sec, status.st_ctim.tv_nsec, status.st_size, status.st_ino);
 }
 
 std::string own_program_stamp() { return file_stamp("/proc/self/exe"); }

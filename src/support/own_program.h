@@ -4,7 +4,7 @@
 
 namespace omnistasis {
 
-/// A text that is another one when a file was written anew: time, size and number. "-" where there is none.
+/// A text that is another one when a file was written anew: times, size and number. "-" where there is none.
 std::string file_stamp(const std::string& path);
 
 /// A text that is another one for every build of this program; what caches keep depends on it.

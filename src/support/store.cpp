@@ -90,7 +90,7 @@ std::string Store::key_of(std::string_view subject) {
     return std::string(reinterpret_cast<const char*>(digest.data()), 16);
 }
 
-std::optional<std::string> Store::find(std::string_view key) {
+std::optional<std::string> Store::find(std::string_view key, Sha256* hash) {
     std::string value, object;
     {
         std::lock_guard lock(mutex_);
@@ -111,7 +111,9 @@ std::optional<std::string> Store::find(std::string_view key) {
         sqlite3_reset(find_);
         if (!is_there) return std::nullopt;
     }
-    return object.empty() ? std::move(value) : read_object(object);
+    if (!object.empty()) return read_object(object, hash);
+    if (hash != nullptr) *hash = sha256(value);
+    return value;
 }
 
 void Store::keep(std::string_view key, std::string value) {
@@ -133,12 +135,13 @@ fs::path Store::object_file(std::string_view hash) const {
     return objects_ / name.substr(0, 2) / name.substr(2);
 }
 
-std::optional<std::string> Store::read_object(std::string_view hash) const {
-    auto file = MappedFile::open(object_file(hash));
+std::optional<std::string> Store::read_object(std::string_view name, Sha256* hash) const {
+    auto file = MappedFile::open(object_file(name));
     if (!file) return std::nullopt;
     Sha256 found = sha256(file->bytes());
-    if (!std::equal(found.begin(), found.end(), reinterpret_cast<const std::uint8_t*>(hash.data())))
+    if (!std::equal(found.begin(), found.end(), reinterpret_cast<const std::uint8_t*>(name.data())))
         return std::nullopt;
+    if (hash != nullptr) *hash = found;
     return std::string(file->text());
 }
 

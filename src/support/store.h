@@ -1,6 +1,7 @@
 #pragma once
 
 #include "support/files.h"
+#include "support/hash.h"
 
 #include <memory>
 #include <mutex>
@@ -35,7 +36,8 @@ class Store {
     /// The key for a text that says all that a result depends on: 16 bytes of its SHA-256.
     static std::string key_of(std::string_view subject);
 
-    std::optional<std::string> find(std::string_view key);
+    /// With its SHA-256 in `hash`, if that is wanted: of large results it is known.
+    std::optional<std::string> find(std::string_view key, Sha256* hash = nullptr);
 
     /// Remembers a result; it is written by `flush`, or at the end.
     void keep(std::string_view key, std::string value);
@@ -56,7 +58,7 @@ class Store {
     void close();
     void shrink();
     fs::path object_file(std::string_view hash) const;
-    std::optional<std::string> read_object(std::string_view hash) const;
+    std::optional<std::string> read_object(std::string_view name, Sha256* hash) const;
     bool write_object(const std::string& hash, std::string_view value) const;
 
     std::mutex mutex_;

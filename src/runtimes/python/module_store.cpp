@@ -1,8 +1,9 @@
 #include "runtimes/python/module_store.h"
 
 #include "runtimes/python/marshal.h"
-#include "support/hash.h"
+#include "support/file_hash.h"
 #include "support/own_program.h"
+#include "support/stored_form.h"
 #include "support/subprocess.h"
 
 #include <algorithm>
@@ -33,17 +34,22 @@ std::string little_endian_bytes(std::uint64_t value) {
     return bytes;
 }
 
+template <typename Archive, typename Result> void visit(Archive& archive, Result& compiled) {
+    archive.value(compiled.code);
+    archive.value(compiled.error);
+    archive.value(compiled.error_line);
+}
+
 } // namespace
 
 /// All that the code depends on; empty where the source can't be read.
 std::string ModuleStore::key_of(const Source& source, const std::string& interpreter) const {
-    auto file = MappedFile::open(source.file);
-    if (!file) return {};
-    Sha256 content = sha256(file->bytes());
+    auto content = file_hash(source.file, *store_);
+    if (!content) return {};
     std::string subject = "bytecode " + interpreter;
     for (const std::string& part : {source.shown_as, std::to_string(source.optimize), source.first_import})
         subject += '\0' + part;
-    subject.append(reinterpret_cast<const char*>(content.data()), content.size());
+    subject.append(reinterpret_cast<const char*>(content->data()), content->size());
     return Store::key_of(subject);
 }
 
@@ -58,16 +64,24 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
     oneapi::tbb::parallel_for(std::size_t(0), sources.size(), [&](std::size_t i) {
         keys[i] = key_of(sources[i], interpreter);
         if (keys[i].empty()) return;
-        if (auto code = store_->find(keys[i])) results[i].code = std::move(*code);
+        if (auto known = store_->find(keys[i])) {
+            FormReader reader(*known);
+            visit(reader, results[i]);
+            if (!reader.complete()) results[i] = {};
+        }
     });
     std::vector<std::size_t> missing;
     for (std::size_t i = 0; i < sources.size(); ++i)
-        if (results[i].code.empty()) missing.push_back(i);
+        if (results[i].code.empty() && results[i].error.empty()) missing.push_back(i);
     observer.advance(sources.size() - missing.size());
     if (auto done = compile_new(sources, missing, results, jobs, observer); !done)
         return tl::make_unexpected(done.error());
     for (std::size_t i : missing)
-        if (!keys[i].empty() && results[i].error.empty()) store_->keep(keys[i], results[i].code);
+        if (!keys[i].empty()) {
+            FormWriter writer;
+            visit(writer, results[i]);
+            store_->keep(keys[i], std::move(writer.bytes));
+        }
     return results;
 }
 
