@@ -93,3 +93,25 @@ TEST_CASE("without a home it falls back to a private folder of its own") {
     CHECK(run.out == "here\n");
     CHECK(hello.shell("env -i HOME=/proc/nowhere XDG_CACHE_HOME=relative " + hello.program).out == "here\n");
 }
+
+TEST_CASE("a second reader, made from the specification alone, reads what is written") {
+    Workshop workshop("second reader");
+    workshop.write("main.py", "print('ahoy')\n");
+    workshop.write("chart.txt", "mud");
+    for (const char* level : {"fast", "small"}) {
+        auto built =
+            workshop.omnistasis({"build", "main.py", "--asset", "chart.txt", "--compress", level, "-q"});
+        REQUIRE(built.exit_code == 0);
+        auto read = workshop.shell(std::string("'") + PAYLOAD_READER + "' out/linux-x86_64/main read");
+        INFO(read.out << read.err);
+        CHECK(read.exit_code == 0);
+        CHECK(read.out.find("name: 'main'") != std::string::npos);
+        CHECK(read.out.find("app/chart.txt") != std::string::npos);
+        REQUIRE(
+            workshop.omnistasis({"inspect", "out/linux-x86_64/main", "--extract", "extracted"}).exit_code ==
+            0);
+        CHECK(workshop.shell("diff -r read extracted && rm -r read extracted").exit_code == 0);
+    }
+    workshop.shell("printf x >> out/linux-x86_64/main");
+    CHECK(workshop.shell(std::string("'") + PAYLOAD_READER + "' out/linux-x86_64/main").exit_code == 1);
+}
