@@ -233,6 +233,7 @@ TEST_CASE("an interrupted build leaves nothing half-made") {
     workshop.write("a.py", "import numpy\n");
     std::string out = workshop.path("out").string();
     for (int delay : {20, 120, 300, 600, 900, 1200}) {
+        fs::remove_all(out);
         std::string entry = workshop.path("a.py").string();
         const char* words[] = {OMNISTASIS_PROGRAM, "build",           entry.c_str(),
                                "--runtime",        test::interpreter, nullptr};
@@ -250,8 +251,11 @@ TEST_CASE("an interrupted build leaves nothing half-made") {
         std::string left = workshop.shell("ls -A out/linux-x86_64 2>/dev/null || true").out;
         INFO("after " << delay << " ms: " << left);
         bool finished = WIFEXITED(status) && WEXITSTATUS(status) == 0;
-        CHECK((finished || WEXITSTATUS(status) == 130));
-        if (!finished) CHECK((left.empty() || left == ".omnistasis-outputs\na\n"));
+        // On a busy machine it may not have come to where it listens for signals.
+        bool was_early = WIFSIGNALED(status) && WTERMSIG(status) == SIGINT;
+        CHECK((finished || was_early || WEXITSTATUS(status) == 130));
+        bool whole = left == ".omnistasis-outputs\na\n" || left == ".omnistasis-outputs\na\ntrace.json\n";
+        if (!finished) CHECK((left.empty() || left == ".omnistasis-outputs\n" || whole));
     }
 }
 
