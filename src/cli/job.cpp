@@ -113,7 +113,7 @@ Result<void> trace_again(Job& job, Observer& observer) {
     auto runtime = make_runtime(job.project, job.installation.data, job.store);
     if (!runtime) return tl::make_unexpected(runtime.error());
     job.runtime = std::move(*runtime);
-    auto graph = trace::trace(*job.runtime, *assets, *job.host, job.jobs, observer);
+    auto graph = trace::trace(*job.runtime, *assets, *job.host, *job.store, job.jobs, observer);
     if (!graph) return tl::make_unexpected(graph.error());
     job.graph = std::move(*graph);
     job.runtime_title = job.runtime->title();

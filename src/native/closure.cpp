@@ -1,13 +1,14 @@
 #include "native/closure.h"
 
 #include "native/opened_names.h"
+#include "support/kept_words.h"
 
 #include <algorithm>
 
 namespace omnistasis::native {
 
-Closure::Closure(fs::path program, const HostLibraries& host)
-    : host_(host), model_(LoaderModel::Machine::any), program_(real_path(program)) {
+Closure::Closure(fs::path program, const HostLibraries& host, Store& store)
+    : host_(host), store_(store), model_(LoaderModel::Machine::any), program_(real_path(program)) {
     objects_.push_back({program_, program_, FoundBy::start, 0, model_.elf_at(program_)});
 }
 
@@ -40,9 +41,7 @@ Result<void> Closure::follow(std::size_t first) {
         // What the C library opens by itself is found by the program's search path.
         if (from == program_) needed.insert(needed.end(), host_.opened().begin(), host_.opened().end());
         std::size_t linked = needed.size();
-        auto mapped = MappedFile::open(from);
-        if (!mapped) return tl::make_unexpected(mapped.error());
-        for (std::string& name : opened_names(mapped->bytes()))
+        for (std::string& name : kept_words(from, "libraries", store_, opened_names))
             if (name != objects_[asking].elf->soname && std::ranges::find(needed, name) == needed.end())
                 needed.push_back(std::move(name));
         for (std::size_t i = 0; i < needed.size(); ++i) {

@@ -2,6 +2,7 @@
 
 #include "native/host_libraries.h"
 #include "native/loader_model.h"
+#include "support/store.h"
 
 #include <map>
 #include <set>
@@ -39,7 +40,8 @@ struct UnfitLibrary {
 class Closure {
   public:
     /// `program` is what loads all files that are added: its own libraries and search path come first.
-    Closure(fs::path program, const HostLibraries& host);
+    /// `store` keeps what a search of the files' texts gives.
+    Closure(fs::path program, const HostLibraries& host, Store& store);
 
     /// Follows the needs of `file`, which goes to `place` in the app tree (or is a library in it).
     Result<void> add(const fs::path& file, const std::string& place);
@@ -53,6 +55,7 @@ class Closure {
     std::string found_for(const std::string& name, std::size_t asking) const;
 
     const HostLibraries& host_;
+    Store& store_;
     LoaderModel model_;
     std::string program_;                         ///< real path
     std::vector<LoadedObject> objects_;           ///< of the process that all of it ends up in; real paths

@@ -181,8 +181,8 @@ Graph GrowingGraph::finish() {
 
 class Tracer {
   public:
-    Tracer(Runtime& runtime, const native::HostLibraries& host, Observer& observer)
-        : runtime_(runtime), host_(host), observer_(observer) {}
+    Tracer(Runtime& runtime, const native::HostLibraries& host, Store& store, Observer& observer)
+        : runtime_(runtime), host_(host), store_(store), observer_(observer) {}
 
     Result<Graph> run(const std::vector<AssetFile>& assets) {
         observer_.step("tracing", 0);
@@ -242,7 +242,7 @@ class Tracer {
     }
 
     Result<void> follow_native_libraries() {
-        native::Closure closure(runtime_.program(), host_);
+        native::Closure closure(runtime_.program(), host_, store_);
         std::vector<Unit> units = graph_.units();
         for (UnitId id = 0; id < units.size(); ++id) {
             const Unit& unit = units[id];
@@ -289,6 +289,7 @@ class Tracer {
 
     Runtime& runtime_;
     const native::HostLibraries& host_;
+    Store& store_;
     Observer& observer_;
     GrowingGraph graph_;
 };
@@ -296,9 +297,9 @@ class Tracer {
 } // namespace
 
 Result<Graph> trace(Runtime& runtime, const std::vector<AssetFile>& assets, const native::HostLibraries& host,
-                    unsigned jobs, Observer& observer) {
+                    Store& store, unsigned jobs, Observer& observer) {
     oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, jobs);
-    return Tracer(runtime, host, observer).run(assets);
+    return Tracer(runtime, host, store, observer).run(assets);
 }
 
 } // namespace omnistasis::trace

@@ -2,6 +2,7 @@
 
 #include "native/host_libraries.h"
 #include "project/assets.h"
+#include "support/store.h"
 #include "trace/graph.h"
 #include "trace/runtime.h"
 
@@ -11,6 +12,6 @@ namespace omnistasis::trace {
 /// was found by the dynamic loader's rules. Host libraries are not followed. `assets` are needed because the
 /// project says so.
 Result<Graph> trace(Runtime& runtime, const std::vector<AssetFile>& assets, const native::HostLibraries& host,
-                    unsigned jobs, Observer& observer);
+                    Store& store, unsigned jobs, Observer& observer);
 
 } // namespace omnistasis::trace

@@ -216,7 +216,8 @@ TEST_CASE("the search follows DT_RPATH of the loading files, unless DT_RUNPATH i
         "pilot", "int outer(void);int main(void){return outer();}",
         {outer.string(), "-Wl,-rpath,$ORIGIN:$ORIGIN/deep", "-Wl," + tags, "-Wl,--allow-shlib-undefined"});
     native::HostLibraries host(std::vector<native::HostLibraries::Entry>{{"libc.so.6", "the C library"}});
-    native::Closure closure(program, host);
+    Store none{fs::path()};
+    native::Closure closure(program, host, none);
     REQUIRE(closure.add(program, "bin/pilot"));
     std::map<std::string, std::string> found;
     for (const auto& need : closure.needs()) found[need.name] = need.found_file;

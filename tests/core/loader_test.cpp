@@ -159,7 +159,8 @@ TEST_CASE("versions of symbols that a library does not have are told") {
     CHECK(process.mismatches[0].version == "TIDE_1");
     // What would be shipped is no better.
     native::HostLibraries host(std::vector<native::HostLibraries::Entry>{{"libc.so.6", "the C library"}});
-    native::Closure closure(yard.folder / "use", host);
+    Store none{fs::path()};
+    native::Closure closure(yard.folder / "use", host, none);
     REQUIRE(closure.add(yard.folder / "use", "bin/use"));
     REQUIRE(closure.unfit().size() == 1);
     CHECK(closure.unfit()[0].versions == std::vector<std::string>{"TIDE_1"});

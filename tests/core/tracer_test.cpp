@@ -73,7 +73,8 @@ class MadeUpRuntime : public Runtime {
 
 Graph traced(MadeUpRuntime& runtime) {
     Silent silent;
-    auto graph = trace::trace(runtime, {}, native::HostLibraries({}), 2, silent);
+    Store none{fs::path()};
+    auto graph = trace::trace(runtime, {}, native::HostLibraries({}), none, 2, silent);
     REQUIRE(graph);
     return *graph;
 }

@@ -3,6 +3,7 @@
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
 #include "runtimes/python/typelib.h"
+#include "support/kept_words.h"
 
 #include <algorithm>
 #include <array>
@@ -108,20 +109,20 @@ void PythonRuntime::want_data_of_named(const Scanned& scanned, const StringAt& s
                                      reason});
 }
 
-/// Compiled modules keep the names that they import as zero-ended strings.
-void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
-    const FoundModule& found = finder_.find(unit.name);
-    if (places_.is_standard(found.root)) return; // the notes know these
-    auto file = MappedFile::open(unit.file);
-    if (!file || file->text().find("PyImport_") == std::string_view::npos) return;
-    auto elf = native::read_elf(file->bytes(), unit.file);
-    if (!elf) return;
+namespace {
+
+/// Compiled modules keep the names that they import as zero-ended strings: all words in one that could be
+/// names of modules.
+std::vector<std::string> words_of_extension(ByteSpan bytes) {
+    std::string_view content(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+    std::vector<std::string> words;
+    auto elf = native::read_elf(bytes, "");
+    if (!elf || content.find("PyImport_") == std::string_view::npos) return words;
     std::unordered_set<std::string_view> seen;
-    Reason reason{"holds the name of", unit.file, 0, true};
     for (const native::ElfSegment& segment : elf->segments) {
         constexpr std::uint32_t load = 1, executable = 1;
         if (segment.type != load || (segment.flags & executable) != 0) continue;
-        std::string_view text = file->text().substr(segment.offset, segment.file_size);
+        std::string_view text = content.substr(segment.offset, segment.file_size);
         while (!text.empty()) {
             std::string_view word = text.substr(0, text.find('\0'));
             text.remove_prefix(std::min(word.size() + 1, text.size()));
@@ -131,9 +132,19 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
                 (word.front() < '0' || word.front() > '9' || word.ends_with("__mypyc")) &&
                 std::ranges::all_of(word, [](char c) { return is_name_byte[static_cast<unsigned char>(c)]; });
             if (fits && word.find("..") == std::string_view::npos && seen.insert(word).second)
-                want_word(unit, std::string(word), reason, out);
+                words.emplace_back(word);
         }
     }
+    return words;
+}
+
+} // namespace
+
+void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
+    if (places_.is_standard(finder_.find(unit.name).root)) return; // the notes know these
+    Reason reason{"holds the name of", unit.file, 0, true};
+    for (const std::string& word : kept_words(unit.file, "modules", *store_, words_of_extension))
+        want_word(unit, word, reason, out);
 }
 
 /// Whether the distribution that a unit is of says that it requires another.
