@@ -246,7 +246,40 @@ def sizes(bench):
     line("size of a Qt program", f"{size / 1e6:.2f} MB; the {count} files that it opens, compressed: {floor / 1e6:.2f} MB: {size / floor:.2f}", "at most 1.50", size <= 1.5 * floor)
 
 
-BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse, "prove": prove, "sizes": sizes}
+def rebuild(bench):
+    """Builds of a plotting program: anew, after one changed line, and with nothing changed; and against tar with zstd."""
+    source = bench.write("plots/plot.py", "import matplotlib\nmatplotlib.use('Agg')\nimport matplotlib.pyplot as plt\nplt.plot([1, 2])\nplt.savefig('/dev/null', format='png')\n")
+    command = [bench.program, "build", source, "--runtime", bench.python, "-q"]
+    forget = lambda: shutil.rmtree(bench.folder + "/.cache", True)
+    count = min(bench.pairs, 5)
+    cold, changed, nothing, packed = [], [], [], []
+    output = bench.build(source)
+    tree = os.path.join(bench.folder, "taken apart")
+    bench.seconds([bench.program, "inspect", output, "--extract", tree])
+    archive = os.path.join(bench.folder, "tree.tar.zst")
+    pack = ["sh", "-c", f"tar -C '{tree}' -cf - . | zstd -q -f -12 -T0 -o '{archive}'"]
+    for _ in range(count):
+        forget()
+        cold.append(bench.seconds(command))
+        packed.append(bench.seconds(pack))
+        with open(source, "a") as file:
+            file.write("# one line more\n")
+        time.sleep(0.1)  # what is younger than the clock's grain is not kept
+        changed.append(bench.seconds(command))
+        nothing.append(min(bench.seconds(command) for _ in range(2)))
+    report_ratio("a build, nothing kept", list(zip(cold, packed)), "tar | zstd -12 -T0 of its tree", 1.3)
+    line("its size", f"{os.path.getsize(output) / 1e6:.1f} MB against {os.path.getsize(archive) / 1e6:.1f} MB: {os.path.getsize(output) / os.path.getsize(archive):.3f}", "at most 1.02", os.path.getsize(output) <= 1.02 * os.path.getsize(archive))
+    report_ratio("a build, one line changed", list(zip(changed, cold)), "for a new one", 0.05)
+    low, middle, high = quartiles([took * 1000 for took in nothing])
+    line("a build, nothing changed", f"{middle:7.1f} ms ({low:.1f} to {high:.1f})", "under 50 ms", middle < 50)
+    unpack = ["sh", "-c", f"rm -rf '{bench.folder}/unpacked' && mkdir '{bench.folder}/unpacked' && tar -I zstd -C '{bench.folder}/unpacked' -xf '{archive}'"]
+    first = lambda: shutil.rmtree(bench.folder + "/.cache/omnistasis", True)
+    bench.seconds([output])
+    pairs = [(ours - bench.seconds([output]), other) for ours, other in bench.compare([output], unpack, before=first)]
+    report_ratio("a first start, less a later", pairs, "tar -I zstd -x of its tree", 1.0)
+
+
+BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse, "prove": prove, "rebuild": rebuild, "sizes": sizes}
 
 
 def main():
