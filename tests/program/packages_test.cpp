@@ -155,3 +155,28 @@ TEST_CASE("a project's notes: data beside a module, functions with arguments, fo
         "format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\ndata = [{ from = [\"/usr/share/x\"] }]\n");
     CHECK(workshop.omnistasis({"notes", "bad.toml"}).err.find("`to` is missing") != std::string::npos);
 }
+
+TEST_CASE("entry points of a package that stays out are not told of") {
+    Workshop workshop("entry points");
+    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
+    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
+    packages.pop_back();
+    packages += "/site-packages/";
+    // As heavy as it would be: a package of this name comes only with an application that wants it itself.
+    workshop.write(packages + "IPython/__init__.py", "");
+    workshop.write(packages + "ipython-8.dist-info/METADATA",
+                   "Metadata-Version: 2.1\nName: ipython\nVersion: 8\n");
+    workshop.write(packages + "ipython-8.dist-info/entry_points.txt", "[lift.kinds]\nshell = IPython\n");
+    workshop.write(packages + "crane.py", "WORD = 'crane'\n");
+    workshop.write(packages + "crane-1.dist-info/METADATA",
+                   "Metadata-Version: 2.1\nName: crane\nVersion: 1\n");
+    workshop.write(packages + "crane-1.dist-info/entry_points.txt", "[lift.kinds]\ncrane = crane\n");
+    workshop.write(packages + "lift.py",
+                   "from importlib.metadata import entry_points\n"
+                   "KINDS = sorted(e.load().__name__ for e in entry_points(group='lift.kinds'))\n");
+    workshop.write("main.py", "import lift\nprint(lift.KINDS)\n");
+    auto built = workshop.omnistasis({"build", "main.py", "--runtime", ".venv", "--compress", "fast", "-q"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(workshop.shell("out/linux-x86_64/main").out == "['crane']\n");
+}

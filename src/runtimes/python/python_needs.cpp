@@ -10,6 +10,7 @@
 #include <cctype>
 #include <fmt/format.h>
 #include <unordered_set>
+#include <utility>
 
 namespace omnistasis::python {
 
@@ -83,14 +84,32 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
     for (const StringAt& group : result.entry_point_groups) want_group(group, unit.file, out);
 }
 
-/// The entry points of a group, with what tells of them; nothing where it is not the name of one.
+/// The entry points of a group; nothing where it is not the name of one.
 void PythonRuntime::want_group(const StringAt& group, const std::string& file, Expansion& out) {
     for (const Distribution& distribution : distributions()) {
         auto entries = distribution.entry_points.find(group.text);
         if (entries == distribution.entry_points.end()) continue;
         Reason reason{"asks for the entry points " + group.text + " of", file, group.line, true};
-        want_metadata(distribution, reason, out);
-        for (const auto& [name, value] : entries->second) want(value.substr(0, value.find(':')), reason, out);
+        for (const auto& [name, value] : entries->second) {
+            std::string module = value.substr(0, value.find(':'));
+            want(module, reason, out);
+            std::lock_guard lock(mutex_);
+            entry_modules_.emplace(module, std::pair(&distribution, reason));
+        }
+    }
+}
+
+/// What tells of entry points goes along with the modules that they are, and stays out with them: whoever
+/// loads all of a group would stop at one that is not there.
+void PythonRuntime::settle_entry_points(const std::unordered_map<std::string, trace::UnitId>& ids,
+                                        std::vector<std::pair<trace::UnitId, Need>>& needs) {
+    std::lock_guard lock(mutex_);
+    for (auto& [module, told] : entry_modules_) {
+        auto id = ids.find(module);
+        if (told.first == nullptr || id == ids.end()) continue;
+        Expansion out;
+        want_metadata(*std::exchange(told.first, nullptr), told.second, out);
+        for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
     }
 }
 

@@ -676,6 +676,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         if (auto id = ids.find(scanned.name); id != ids.end())
             for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
     }
+    settle_entry_points(ids, needs);
     settled_ = scanned_.size();
     return needs;
 }

@@ -167,6 +167,8 @@ class PythonRuntime : public trace::Runtime {
     bool want_library(const std::string& name, const Reason& reason, Expansion& out);
     void scan_source_of_extension(const Unit& unit, Expansion& out);
     bool may_lack(const FoundModule& module, const std::string& name);
+    void settle_entry_points(const std::unordered_map<std::string, trace::UnitId>& ids,
+                             std::vector<std::pair<trace::UnitId, Need>>& needs);
     void want_group(const StringAt& group, const std::string& file, Expansion& out);
     void want_data_of_named(const Scanned& scanned, const StringAt& string, Expansion& out);
     void want_opened_libraries(const Unit& unit, const ScanResult& scan, Expansion& out);
@@ -202,6 +204,8 @@ class PythonRuntime : public trace::Runtime {
     /// Name that occurs, to the module that must be there too and what is needed then.
     std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules_;
     std::mutex mutex_;
+    /// Modules that are entry points, to the distributions that say so; null where that was settled.
+    std::multimap<std::string, std::pair<const Distribution*, Reason>> entry_modules_;
     std::vector<Scanned> scanned_;
     std::size_t settled_ = 0;
     std::set<std::string> import_suffixes_;  ///< what import calls put behind names that they compute
