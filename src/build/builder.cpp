@@ -180,9 +180,7 @@ class Builder {
     /// Gives the bytes that were saved.
     Result<std::uint64_t> treat(const plan::PlannedFile& file, TreeFile& out) const {
         out.source = file.source;
-        trace::UnitKind kind = graph_.units[file.unit].kind;
-        bool is_native = kind == trace::UnitKind::extension || kind == trace::UnitKind::native ||
-                         kind == trace::UnitKind::program;
+        bool is_native = trace::is_native(graph_.units[file.unit].kind);
         bool relinks = file.treatment == plan::Treatment::relink;
         if (!is_native || (!relinks && !project_.drop_debug_symbols)) return 0;
         auto mapped = MappedFile::open(file.source);

@@ -20,11 +20,12 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
         for (const toml::node& node : *groups) {
             const toml::table& group = *node.as_table();
             std::string reason = group["reason"].value_or(std::string());
+            auto first = static_cast<std::ptrdiff_t>(entries.size());
             if (const toml::array* names = group["libraries"].as_array())
                 for (const toml::node& name : *names)
                     entries.push_back({name.value_or(std::string()), reason});
             if (group["c_library"].value_or(false)) {
-                c_library.family = entries;
+                c_library.family.assign(entries.begin() + first, entries.end());
                 c_library.loader = group["loader"].value_or(std::string());
             }
         }

@@ -10,10 +10,6 @@ namespace {
 
 using trace::UnitKind;
 
-bool is_native(UnitKind kind) {
-    return kind == UnitKind::extension || kind == UnitKind::native || kind == UnitKind::program;
-}
-
 /// The loader's name for the way from the folder of one place to that of another.
 std::string way(const std::string& from_place, const std::string& to_place) {
     std::filesystem::path from = std::filesystem::path(from_place).parent_path();
@@ -29,7 +25,7 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
     for (const trace::Edge& edge : graph.edges) {
         const trace::Unit& from = graph.units[edge.from];
         const trace::Unit& to = graph.units[edge.to];
-        if (is_native(from.kind) && to.kind == UnitKind::native)
+        if (trace::is_native(from.kind) && to.kind == UnitKind::native)
             ways[edge.from].insert(way(from.place, to.place));
     }
     Plan plan;
@@ -41,7 +37,7 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
             continue;
         PlannedFile file{unit.place, unit.file, Treatment::copy, unit.kind == UnitKind::program, {}, id};
         bool of_c_library = host.is_carried_c_library(std::filesystem::path(unit.place).filename().string());
-        if (is_native(unit.kind) && !of_c_library) {
+        if (trace::is_native(unit.kind) && !of_c_library) {
             file.treatment = Treatment::relink;
             for (const std::string& one : ways[id])
                 file.search_path += (file.search_path.empty() ? "" : ":") + one;

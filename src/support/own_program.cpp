@@ -12,6 +12,9 @@ std::string file_stamp(const std::string& path) {
                        status.st_ctim.tv_sec, status.st_ctim.tv_nsec, status.st_size, status.st_ino);
 }
 
-std::string own_program_stamp() { return file_stamp("/proc/self/exe"); }
+const std::string& own_program_stamp() {
+    static const std::string stamp = file_stamp("/proc/self/exe"); // keys ask for it again and again
+    return stamp;
+}
 
 } // namespace omnistasis

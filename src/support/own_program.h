@@ -8,6 +8,6 @@ namespace omnistasis {
 std::string file_stamp(const std::string& path);
 
 /// A text that is another one for every build of this program; what caches keep depends on it.
-std::string own_program_stamp();
+const std::string& own_program_stamp();
 
 } // namespace omnistasis

@@ -16,6 +16,13 @@ namespace {
 constexpr const char* layout = "CREATE TABLE IF NOT EXISTS results "
                                "(key BLOB PRIMARY KEY, day INTEGER, size INTEGER, object BLOB, value BLOB)";
 
+std::string bytes_of(sqlite3_stmt* statement, int column) {
+    const auto* bytes = static_cast<const char*>(sqlite3_column_blob(statement, column));
+    return bytes == nullptr
+               ? std::string()
+               : std::string(bytes, static_cast<std::size_t>(sqlite3_column_bytes(statement, column)));
+}
+
 /// A prepared statement for one use.
 class Statement {
   public:
@@ -31,12 +38,7 @@ class Statement {
     }
     void bind(int place, std::int64_t number) { sqlite3_bind_int64(statement_, place, number); }
     bool step() { return sqlite3_step(statement_) == SQLITE_ROW; }
-    std::string bytes(int column) {
-        const auto* bytes = static_cast<const char*>(sqlite3_column_blob(statement_, column));
-        return bytes == nullptr
-                   ? ""
-                   : std::string(bytes, static_cast<std::size_t>(sqlite3_column_bytes(statement_, column)));
-    }
+    std::string bytes(int column) { return bytes_of(statement_, column); }
     std::int64_t number(int column) { return sqlite3_column_int64(statement_, column); }
     void reset() { sqlite3_reset(statement_); }
 
@@ -96,16 +98,10 @@ std::optional<std::string> Store::find(std::string_view key, Sha256* hash) {
         std::lock_guard lock(mutex_);
         if (find_ == nullptr) return std::nullopt;
         sqlite3_bind_blob64(find_, 1, key.data(), key.size(), SQLITE_STATIC);
-        auto column = [&](int number) {
-            const auto* bytes = static_cast<const char*>(sqlite3_column_blob(find_, number));
-            return bytes == nullptr
-                       ? std::string()
-                       : std::string(bytes, static_cast<std::size_t>(sqlite3_column_bytes(find_, number)));
-        };
         bool is_there = sqlite3_step(find_) == SQLITE_ROW;
         if (is_there) {
-            value = column(0);
-            object = column(2);
+            value = bytes_of(find_, 0);
+            object = bytes_of(find_, 2);
             if (sqlite3_column_int64(find_, 1) != today_) old_.emplace_back(key);
         }
         sqlite3_reset(find_);

@@ -22,6 +22,10 @@ std::string_view kind_name(UnitKind kind) {
     return "data";
 }
 
+bool is_native(UnitKind kind) {
+    return kind == UnitKind::extension || kind == UnitKind::native || kind == UnitKind::program;
+}
+
 bool is_module(UnitKind kind) {
     return kind != UnitKind::data && kind != UnitKind::native && kind != UnitKind::program;
 }

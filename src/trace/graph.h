@@ -24,6 +24,9 @@ std::string_view kind_name(UnitKind kind);
 /// place.
 bool is_module(UnitKind kind);
 
+/// Whether a unit of that kind is a native file: it has libraries of its own, and a search path for them.
+bool is_native(UnitKind kind);
+
 /// One thing that the application needs.
 struct Unit {
     UnitKind kind = UnitKind::data;

@@ -246,9 +246,7 @@ class Tracer {
         std::vector<Unit> units = graph_.units();
         for (UnitId id = 0; id < units.size(); ++id) {
             const Unit& unit = units[id];
-            bool is_native = unit.kind == UnitKind::extension || unit.kind == UnitKind::native ||
-                             unit.kind == UnitKind::program;
-            if (!is_native || unit.file.empty()) continue;
+            if (!is_native(unit.kind) || unit.file.empty()) continue;
             auto found = closure.add(unit.file, unit.place);
             if (!found) return tl::make_unexpected(found.error());
         }

@@ -99,10 +99,7 @@ TEST_CASE("packages in zip files on the search path") {
 
 TEST_CASE("virtual environments: their own packages, editable ones and path files") {
     Workshop workshop("environment");
-    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
-    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
-    packages.pop_back();
-    packages += "/site-packages/";
+    std::string packages = workshop.make_environment();
     workshop.write(packages + "buoy/__init__.py", "COLOUR = 'red'\n");
     workshop.write("elsewhere/src/mooring/__init__.py", "DEPTH = 7\n");
     workshop.write(packages + "__editable__.mooring.pth", workshop.path("elsewhere/src").string() + "\n");
@@ -196,13 +193,11 @@ TEST_CASE("a wrong word for the working folder") {
 
 TEST_CASE("a toolkit that only packages could use comes with an application that wants it") {
     Workshop workshop("toolkit");
-    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
-    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
-    packages.pop_back();
-    workshop.write(packages + "/site-packages/sextant/__init__.py",
+    std::string packages = workshop.make_environment();
+    workshop.write(packages + "sextant/__init__.py",
                    "try:\n    import tkinter.font\nexcept ImportError:\n    tkinter = None\n"
                    "def draw():\n    import sextant.window\n");
-    workshop.write(packages + "/site-packages/sextant/window.py", "import tkinter.ttk\n");
+    workshop.write(packages + "sextant/window.py", "import tkinter.ttk\n");
     workshop.write("s.py", "import sextant\nprint(sextant.tkinter)\n");
     auto run = [&](const std::string& rest) {
         return workshop.shell(std::string("env -u VIRTUAL_ENV ") + omnistasis::test::quoted_program + " " +
@@ -223,7 +218,7 @@ TEST_CASE("a toolkit that only packages could use comes with an application that
     CHECK(run("why tkinter.font own.py").exit_code == 0);
     CHECK(run("why tkinter.ttk own.py").exit_code == 0);
     // A package that can't do without it wants it too.
-    workshop.write(packages + "/site-packages/chartview.py", "import tkinter\n");
+    workshop.write(packages + "chartview.py", "import tkinter\n");
     workshop.write("view.py", "import chartview\n");
     CHECK(run("why tkinter view.py").exit_code == 0);
 }

@@ -72,10 +72,7 @@ TEST_CASE("a trace that is kept is as good as a new one") {
 
 TEST_CASE("installed packages name their parts in ways of their own") {
     Workshop workshop("own ways");
-    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
-    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
-    packages.pop_back();
-    packages += "/site-packages/";
+    std::string packages = workshop.make_environment();
     auto write = [&](const std::string& name, const std::string& text) {
         workshop.write(packages + name, text);
     };
@@ -158,10 +155,7 @@ TEST_CASE("a project's notes: data beside a module, functions with arguments, fo
 
 TEST_CASE("entry points of a package that stays out are not told of") {
     Workshop workshop("entry points");
-    workshop.shell("/usr/bin/python3 -m venv --without-pip .venv");
-    std::string packages = ".venv/lib/" + workshop.shell("ls .venv/lib").out;
-    packages.pop_back();
-    packages += "/site-packages/";
+    std::string packages = workshop.make_environment();
     // As heavy as it would be: a package of this name comes only with an application that wants it itself.
     workshop.write(packages + "IPython/__init__.py", "");
     workshop.write(packages + "ipython-8.dist-info/METADATA",

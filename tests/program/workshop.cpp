@@ -46,6 +46,13 @@ ProgramOutput Workshop::omnistasis(std::vector<std::string> arguments) {
     return shell(command + tail);
 }
 
+std::string Workshop::make_environment() {
+    shell("/usr/bin/python3 -m venv --without-pip .venv");
+    std::string version = shell("ls .venv/lib").out;
+    version.pop_back();
+    return ".venv/lib/" + version + "/site-packages/";
+}
+
 std::string Workshop::check_alike(const std::string& entry, const std::vector<std::string>& arguments,
                                   const std::vector<std::string>& options) {
     std::string tail;

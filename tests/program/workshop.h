@@ -21,6 +21,9 @@ class Workshop {
 
     /// Runs omnistasis in the folder, with the system's interpreter.
     ProgramOutput omnistasis(std::vector<std::string> arguments);
+    /// Makes the virtual environment `.venv`; gives the way to its packages, with a `/` at the end.
+    std::string make_environment();
+
     /// Runs a shell command in the folder, with an empty cache folder of its own.
     ProgramOutput shell(const std::string& command);
 

@@ -42,7 +42,8 @@ inline Unit file_unit(UnitKind kind, const std::string& file, const std::string&
 }
 
 /// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,
-/// what they ask for in other ways in python_needs.cpp, what a watched run shows in python_rehearsal.cpp,
+/// what they ask for in other ways in python_needs.cpp, what follows only from all modules together in
+/// python_settling.cpp, what a watched run shows in python_rehearsal.cpp,
 /// what goes into the app tree in python_files.cpp.
 class PythonRuntime : public trace::Runtime {
   public:

@@ -1,13 +1,10 @@
 #include "runtimes/python/scan_cache.h"
 
-#include "support/hash.h"
+#include "support/file_hash.h"
+#include "support/own_program.h"
 #include "support/stored_form.h"
 #include "support/witness.h"
 
-#include <cstring>
-#include <ctime>
-#include <fmt/format.h>
-#include <sys/stat.h>
 
 namespace omnistasis::python {
 
@@ -43,11 +40,6 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
         archive.value(*flag);
 }
 
-/// A file that was changed this short a time ago may change again without its times showing it.
-constexpr std::int64_t clock_grain = 50'000'000; // nanoseconds
-
-std::int64_t nanoseconds(const timespec& time) { return time.tv_sec * 1'000'000'000 + time.tv_nsec; }
-
 } // namespace
 
 std::string stored_form(const ScanResult& result) {
@@ -69,11 +61,8 @@ ScanCache::ScanCache(std::string settings, std::shared_ptr<Store> store)
 
 std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const std::string& own_name,
                                                const std::string& package, const ScanFacts& facts) {
-    struct stat status {};
     Witness::saw(file);
-    if (::stat(file.c_str(), &status) != 0) return std::nullopt;
-    std::string subject = settings_;
-    subject += file;
+    std::string subject = settings_ + file_stamp(file) + ' ' + file;
     for (const std::string* text : {&own_name, &package}) {
         subject += '\0';
         subject += *text;
@@ -81,18 +70,14 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     subject += facts.keeps_strings ? 'k' : '-';
     subject += facts.is_main ? 'm' : '-';
     subject += facts.keeps_words ? 'w' : '-';
-    std::int64_t times[]{nanoseconds(status.st_mtim), nanoseconds(status.st_ctim), status.st_size,
-                         static_cast<std::int64_t>(status.st_ino)};
-    subject.append(reinterpret_cast<const char*>(times), sizeof times);
     std::string key = Store::key_of(subject);
     if (auto stored = store_->find(key))
         if (auto result = from_stored_form(*stored)) return result;
+    bool settled = has_settled(file);
     auto source = MappedFile::open(file);
     if (!source) return std::nullopt;
     ScanResult result = scan(source->text(), own_name, package, facts);
-    timespec now{};
-    ::clock_gettime(CLOCK_REALTIME, &now);
-    if (nanoseconds(now) - std::max(times[0], times[1]) > clock_grain) store_->keep(key, stored_form(result));
+    if (settled) store_->keep(key, stored_form(result));
     return result;
 }
 

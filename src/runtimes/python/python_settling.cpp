@@ -1,0 +1,157 @@
+#include "runtimes/python/package_data.h"
+#include "runtimes/python/python_tracing.h"
+
+#include <algorithm>
+#include <unordered_map>
+
+namespace omnistasis::python {
+
+/// "pkg.mod", "pkg.mod.Class" or "pkg.mod:function", where the module exists.
+void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out) {
+    std::string name = string.text.substr(0, string.text.find(':'));
+    // ".tides" means a neighbour: import_module(".tides", __package__)
+    if (name.starts_with('.')) {
+        std::string package = finder_.find(scanned.name).is_package ? scanned.name : parent_of(scanned.name);
+        if (package.empty() || !scanned.result.imports_by_name) return;
+        // ".tides.Table" is a class in it.
+        std::string whole = package + name;
+        while (whole.size() > package.size() && !finder_.find(whole)) whole = parent_of(whole);
+        if (whole.size() > package.size()) want(whole, {"names", scanned.file, string.line, true}, out);
+        return;
+    }
+    bool whole = true;
+    while (!name.empty()) {
+        const FoundModule& found = finder_.find(name);
+        if (found && found.kind != FoundModule::Kind::namespace_package) {
+            // import_module("%s.base" % name)
+            bool has_parts = false;
+            if (whole && found.is_package)
+                for (const std::string& suffix : import_suffixes_) {
+                    bool there = finder_.find(name + suffix.substr(0, suffix.find(".*"))).kind !=
+                                 FoundModule::Kind::absent;
+                    has_parts |= there;
+                    if (there) want_pattern(name + suffix, {"names", scanned.file, string.line, true}, out);
+                }
+            if (has_parts)
+                for (const std::string& folder : found.folders)
+                    for (const std::string& read : folders_read_)
+                        if (finder_.has_entry(folder, read))
+                            for (Unit& unit : data_units(folder + "/" + read, found.root, places_))
+                                out.needs.push_back(
+                                    {std::move(unit),
+                                     {"names the package of", scanned.file, string.line, true}});
+            bool same_package = top_of(name) == top_of(scanned.name);
+            bool is_class_path = string.text.find('.') != std::string::npos || scanned.own;
+            if (places_.is_standard(found.root) && !whole && !scanned.result.imports_by_name) return;
+            if (is_class_path && (same_package || whole || scanned.own || places_.is_standard(found.root)))
+                want(name, {"names", scanned.file, string.line, true}, out);
+            return;
+        }
+        name = parent_of(name);
+        whole = false;
+    }
+}
+
+/// The files beside a module of a package that looks for files beside itself, and where it lists the folder,
+/// the modules there too, as files that can be listed.
+void PythonRuntime::want_surroundings(const Scanned& scanned, Expansion& out) {
+    std::string folder = scanned.file.substr(0, scanned.file.rfind('/'));
+    if (!scanned.result.names_own_file || folder == scanned.root || !finder_.has_entry(folder, "__init__.py"))
+        return;
+    for (Unit& unit : data_units(folder, scanned.root, places_))
+        out.needs.push_back({std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
+    bool imports = scanned.own || by_name_packages_.contains(top_of(scanned.name));
+    if (!scanned.result.lists_folders || scanned.standard || !imports) return;
+    Reason lists{"lists its own folder, with", scanned.file, 0, true};
+    bool is_package = finder_.find(scanned.name).is_package;
+    for (const std::string& name : finder_.modules_in(is_package ? scanned.name : parent_of(scanned.name))) {
+        const FoundModule& found = finder_.find(name);
+        want(name, lists, out);
+        if (found.kind == FoundModule::Kind::source && !excluded(name))
+            out.needs.push_back(
+                {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), lists});
+    }
+}
+
+std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vector<Unit>& units) {
+    std::unordered_map<std::string, trace::UnitId> ids;
+    for (trace::UnitId id = 0; id < units.size(); ++id) {
+        bool module = units[id].kind == UnitKind::code || units[id].kind == UnitKind::extension;
+        if (module)
+            ids.emplace(
+                units[id].name == "__main__" && !main_module().empty() ? main_module() : units[id].name, id);
+    }
+    std::vector<std::pair<trace::UnitId, Need>> needs;
+    // In the order of names: the order of scanning depends on the threads.
+    std::sort(scanned_.begin() + static_cast<std::ptrdiff_t>(settled_), scanned_.end(),
+              [](const Scanned& left, const Scanned& right) { return left.name < right.name; });
+    auto known = [this] {
+        return by_name_packages_.size() + import_suffixes_.size() + folders_read_.size() +
+               groups_are_computed_;
+    };
+    std::size_t before = known();
+    for (const auto& [module, note] : notes_)
+        if (ids.contains(module)) {
+            import_suffixes_.insert(note.parts.begin(), note.parts.end());
+            folders_read_.insert(note.part_data.begin(), note.part_data.end());
+        }
+    for (std::size_t i = settled_; i < scanned_.size(); ++i)
+        groups_are_computed_ |= scanned_[i].result.asks_for_computed_group && !scanned_[i].standard;
+    for (std::size_t i = settled_; i < scanned_.size(); ++i)
+        for (const StringAt& suffix : scanned_[i].result.import_suffixes)
+            import_suffixes_.insert(suffix.text);
+    for (std::size_t i = settled_; i < scanned_.size(); ++i)
+        if (scanned_[i].result.imports_by_name && !scanned_[i].standard)
+            by_name_packages_.insert(top_of(scanned_[i].name));
+    // Strings are looked at again from the start when more became known of how names in them are used.
+    std::size_t first = known() == before ? settled_ : 0;
+    for (std::size_t i = 0; i < scanned_.size(); ++i) {
+        const Scanned& scanned = scanned_[i];
+        Expansion out;
+        for (const StringAt& name : scanned.result.watched) {
+            auto [from, to] = named_rules_.equal_range(name.text);
+            for (auto rule = from; rule != to; ++rule) {
+                const auto& [module, needed] = rule->second;
+                if (scanned.name == module || !ids.contains(module)) continue;
+                // A name says something about a module only where that module, or the package it is in, is
+                // imported.
+                bool everywhere = facts_.built_in.contains(module) || module == "os" || module[0] == '_';
+                auto imports = [&](const Request& request) {
+                    return top_of(absolute_module(request, scanned.name)) == top_of(module);
+                };
+                if (!everywhere && std::ranges::none_of(scanned.result.requests, imports)) continue;
+                for (const std::string& one : needed)
+                    want_pattern(one, {"uses " + name.text + ", which needs", scanned.file, name.line, true},
+                                 out);
+            }
+        }
+        if (auto id = ids.find(scanned.name); id != ids.end())
+            for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
+        out.needs.clear();
+        if (i >= settled_) want_surroundings(scanned, out);
+        bool names_matter = scanned.own || by_name_packages_.contains(top_of(scanned.name));
+        for (const StringAt& string : scanned.result.dotted_strings) {
+            if (scanned.standard || i < first) break;
+            // A package has its own compiled parts under their names, whatever it opens them with.
+            bool own_part = top_of(string.text) == top_of(scanned.name) &&
+                            finder_.find(string.text).kind == FoundModule::Kind::extension;
+            if (groups_are_computed_) want_group(string, scanned.file, out);
+            if (scanned.result.names_own_file && !scanned.own) want_data_of_named(scanned, string, out);
+            if (names_matter)
+                want_dotted_string(scanned, string, out);
+            else if (own_part)
+                want(string.text, {"names", scanned.file, string.line, true}, out);
+        }
+        if (!import_suffixes_.empty() && i >= first)
+            for (const StringAt& word : scanned.result.listed_words)
+                if (finder_.may_have("", top_of(word.text)) && finder_.find(word.text).is_package)
+                    want_dotted_string(scanned, word, out);
+        if (auto id = ids.find(scanned.name); id != ids.end())
+            for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
+    }
+    settle_entry_points(ids, needs);
+    settled_ = scanned_.size();
+    return needs;
+}
+
+} // namespace omnistasis::python
