@@ -109,7 +109,7 @@ bool map_loader(int file, Image& image) {
 
 } // namespace
 
-void become_loader(const char* loader, char** arguments) {
+void become_loader(const char* loader, char** arguments, const OpenFiles& to_close) {
     int file = open(loader, O_RDONLY | O_CLOEXEC);
     if (file < 0) return;
     Image image;
@@ -158,6 +158,9 @@ void become_loader(const char* loader, char** arguments) {
         *at++ = auxiliary[i].a_type;
         *at++ = value;
     }
+    // The kernel closes nothing here, as it does when a program is started.
+    if (to_close.executable >= 0) close(to_close.executable);
+    if (to_close.marker >= 0) close(to_close.marker);
     jump(image.entry, block);
 }
 

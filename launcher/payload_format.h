@@ -38,6 +38,10 @@ enum HeadTag : uint16_t {
     head_version = 7,        ///< the application's version, UTF-8
     head_working_folder = 8, ///< a place in the tree that the application starts in; else the caller's folder
     head_loader = 9, ///< the tree's own dynamic loader, which starts the program; else the system's does
+    head_state = 10, ///< what the application writes: kind, place and path of each, each ended by a zero byte
+    head_launcher_hash = 11, ///< SHA-256 of all that is in front of the payload
+    head_parts = 12,         ///< where the list of parts is: offset 8, stored size 8, raw size 8, SHA-256 32
+    head_signature = 13, ///< Ed25519 (RFC 8032) over the head's bytes in front of this field; the last one
 };
 constexpr uint16_t head_must_know = 1;
 constexpr size_t head_field_header = 8; ///< tag, flags, length of what follows
@@ -45,6 +49,12 @@ constexpr size_t head_field_header = 8; ///< tag, flags, length of what follows
 constexpr size_t block_record = 48;   ///< offset 8, stored size 4, raw size 4, SHA-256 of the stored bytes 32
 constexpr size_t content_record = 40; ///< size 8, SHA-256 32
 constexpr size_t file_record = 8;     ///< content number 4, mode 2, path length 2; the path follows
+constexpr size_t parts_record = 56;   ///< the value of the field `head_parts`
+
+/// In a launcher that checks signatures, in front of the 32 bytes of the public key.
+constexpr char key_mark[] = "OMNISTASIS-PUBLIC-KEY:";
+constexpr size_t key_size = 32;
+constexpr size_t signature_size = 64;
 
 /// A reader refuses what is larger; no writer makes it.
 constexpr uint32_t largest_block = 8u << 20;

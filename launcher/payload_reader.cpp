@@ -37,6 +37,18 @@ bool is_safe_path(Bytes path) {
     return true;
 }
 
+/// Kind, place in the tree and path in the data folder, again and again; neither leads out.
+bool is_whole_state(Bytes state) {
+    size_t texts = 0, start = 0;
+    for (size_t i = 0; i < state.size; ++i) {
+        if (state.data[i] != 0) continue;
+        if (texts % 3 != 0 && !is_safe_path({state.data + start, i - start})) return false;
+        ++texts;
+        start = i + 1;
+    }
+    return start == state.size && texts % 3 == 0;
+}
+
 } // namespace
 
 const char* text_of(ReadError error) {
@@ -82,6 +94,7 @@ ReadError read_trailer(const uint8_t* bytes, uint64_t file_size, Trailer& traile
 ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
     if (bytes.size != trailer.head_size || !same_hash(bytes, trailer.head_hash)) return ReadError::damaged;
     for (size_t at = 0; at < bytes.size;) {
+        size_t field = at;
         if (bytes.size - at < head_field_header) return ReadError::damaged;
         uint64_t tag = number(bytes.data + at, 2), flags = number(bytes.data + at + 2, 2),
                  length = number(bytes.data + at + 4, 4);
@@ -117,12 +130,30 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
         case head_version:
             head.version = value;
             break;
+        case head_state:
+            head.state = value;
+            break;
+        case head_launcher_hash:
+            head.launcher_hash = value;
+            break;
+        case head_parts:
+            head.parts = value;
+            break;
+        case head_signature:
+            head.signature = value;
+            head.signed_part = {bytes.data, field};
+            // What stood behind it would be signed by nobody.
+            if (at != bytes.size || value.size != signature_size) return ReadError::damaged;
+            break;
         default:
             if ((flags & head_must_know) != 0) return ReadError::newer_format;
         }
     }
     bool complete = head.start.size > 0 && head.start.data[head.start.size - 1] == 0 && head.name.size > 0 &&
-                    (head.tree_folder.size > 0 || (head.tree_id.size == 32 && head.index_hash.size == 32));
+                    (head.tree_folder.size > 0 || (head.tree_id.size == 32 && head.index_hash.size == 32)) &&
+                    is_whole_state(head.state) &&
+                    (head.launcher_hash.size == 0 || head.launcher_hash.size == 32) &&
+                    (head.parts.size == 0 || head.parts.size == parts_record);
     return complete ? ReadError::none : ReadError::damaged;
 }
 
@@ -132,7 +163,7 @@ ReadError unpack_index(Bytes stored, const Trailer& trailer, const Head& head, u
     return size == trailer.index_raw ? ReadError::none : ReadError::damaged;
 }
 
-ReadError Index::open(Bytes bytes, const Trailer& trailer) {
+ReadError Index::open(Bytes bytes, const Trailer& trailer, bool has_blocks) {
     bytes_ = bytes;
     payload_offset_ = trailer.payload_offset;
     if (bytes.size < 12) return ReadError::damaged;
@@ -157,10 +188,10 @@ ReadError Index::open(Bytes bytes, const Trailer& trailer) {
         from_blocks += one.raw_size;
     }
     for (uint32_t i = 0; i < content_count_; ++i) {
-        if (content_size(i) > from_blocks - from_contents) return ReadError::damaged;
+        if (has_blocks && content_size(i) > from_blocks - from_contents) return ReadError::damaged;
         from_contents += content_size(i);
     }
-    if (from_blocks != from_contents) return ReadError::damaged;
+    if (has_blocks ? from_blocks != from_contents : block_count_ != 0) return ReadError::damaged;
     size_t at = 0;
     File file;
     for (uint32_t i = 0; i < file_count_; ++i)

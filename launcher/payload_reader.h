@@ -45,6 +45,11 @@ struct Head {
     Bytes working_folder{}; ///< a place in the tree; empty: where the caller is
     Bytes loader{};         ///< the tree's own dynamic loader; empty: the system's
     Bytes version;
+    Bytes state{};         ///< texts, each ended by a zero byte, three for each: see docs/payload-format.md
+    Bytes launcher_hash{}; ///< 32 bytes; empty: not told
+    Bytes parts{};         ///< `parts_record` bytes; empty: no list of parts
+    Bytes signature{};     ///< 64 bytes; empty: not signed
+    Bytes signed_part{};   ///< what the signature is over
     bool window = false;
 };
 
@@ -65,8 +70,9 @@ struct File {
 /// The index, with accessors that stay within it. `bytes` must outlive it.
 class Index {
   public:
-    /// Checks the whole index against itself and the file's size.
-    ReadError open(Bytes bytes, const Trailer& trailer);
+    /// Checks the whole index against itself and the file's size. The contents of a tree that lies beside the
+    /// launcher are in no block (`has_blocks` false).
+    ReadError open(Bytes bytes, const Trailer& trailer, bool has_blocks);
 
     uint32_t block_count() const { return block_count_; }
     uint32_t content_count() const { return content_count_; }

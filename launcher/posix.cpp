@@ -3,7 +3,11 @@
 // which the application starts see what the user had.
 
 #include "carried_loader.h"
-#include "unpack_posix.h"
+#include "files_posix.h"
+#include "message_window.h"
+#include "old_trees_posix.h"
+#include "signature.h"
+#include "state_posix.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -21,23 +25,13 @@ namespace {
 
 constexpr size_t tail_size = 8192;
 
-[[noreturn]] void stop(const char* called_as, const Failure& failure) {
+/// Says why the application does not start; to somebody without a terminal in a window.
+[[noreturn]] void stop(const char* called_as, const Failure& failure, bool window) {
     const char* slash = strrchr(called_as, '/');
-    fprintf(stderr, "%s: %s\n", slash != nullptr ? slash + 1 : called_as, failure.text);
+    const char* name = slash != nullptr ? slash + 1 : called_as;
+    fprintf(stderr, "%s: %s\n", name, failure.text);
+    if (window && isatty(STDERR_FILENO) == 0) show_message(name, failure.text);
     _exit(failure.exit_code);
-}
-
-bool read_at(int descriptor, void* buffer, size_t size, uint64_t offset) {
-    auto* at = static_cast<uint8_t*>(buffer);
-    while (size > 0) {
-        ssize_t count = pread(descriptor, at, size, static_cast<off_t>(offset));
-        if (count < 0 && errno == EINTR) continue;
-        if (count <= 0) return false;
-        at += count;
-        size -= static_cast<size_t>(count);
-        offset += static_cast<uint64_t>(count);
-    }
-    return true;
 }
 
 /// Opens the running executable and reads what is at its end: mostly one read. The head stays in memory.
@@ -67,29 +61,35 @@ payload::ReadError open_self(Self& self) {
     return payload::read_head({head, head_size}, self.trailer, self.head);
 }
 
-/// The folder of the folder layout: next to the launcher's real place.
-bool folder_tree(const Self& self, char* tree, size_t room, Failure& failure) {
-    ssize_t length = readlink("/proc/self/exe", tree, room - 1);
-    if (length <= 0 || static_cast<size_t>(length) + self.head.tree_folder.size + 2 > room) {
-        failure.exit_code = exit_no_start;
-        snprintf(failure.text, sizeof failure.text, "can't tell where the application is");
+bool wants_full_check() {
+    const char* wanted = getenv("OMNISTASIS_CHECK");
+    return wanted != nullptr && strcmp(wanted, "full") == 0;
+}
+
+/// The tree that belongs to this executable, with all that it needs around it.
+bool find_tree(const Self& self, TreePlace& place, Failure& failure) {
+    if (!is_signature_right(self.head))
+        return set(
+            failure, exit_damaged,
+            "can't start: the file does not have its publisher's signature. Get it anew from where its "
+            "publisher offers it",
+            "", 0);
+    bool beside = self.head.tree_folder.size > 0;
+    if (!(beside ? find_beside(self, place, failure) : provide_in_cache(self, nullptr, place, failure)))
         return false;
-    }
-    tree[length] = 0;
-    char* end = strrchr(tree, '/') + 1;
-    const auto* folder = reinterpret_cast<const char*>(self.head.tree_folder.data);
-    size_t size = self.head.tree_folder.size;
-    // A launcher inside the tree: one of the folders above its own is the tree.
-    if (size >= 2 && memcmp(folder, "..", 2) == 0) {
-        end[-1] = 0;
-        for (size_t up = 0; up < size; up += sizeof "../" - 1) {
-            end = strrchr(tree, '/');
-            *(end == nullptr ? tree : end) = 0;
+    if (self.head.state.size > 0) {
+        StateResult result = provide_state(self, place, failure);
+        if (result == StateResult::tree_is_fixed) {
+            // A user of a tree that others own has one of their own, for the links in it.
+            static char original[sizeof place.path];
+            memcpy(original, place.path, sizeof original);
+            if (!provide_in_cache(self, original, place, failure)) return false;
+            result = provide_state(self, place, failure);
         }
-        return true;
+        if (result != StateResult::ready) return false;
     }
-    memcpy(end, folder, size);
-    end[size] = 0;
+    if (wants_full_check() && !check_tree(self, place, failure)) return false;
+    if (place.was_idle) remove_old_trees(self, place);
     return true;
 }
 
@@ -106,17 +106,16 @@ char* filled_in(const char* text, const char* tree, char* called_as) {
 int run(int count, char** arguments) {
     char* called_as = count > 0 ? arguments[0] : const_cast<char*>("application");
     Failure failure;
-    Self self;
+    static Self self;
     if (auto error = open_self(self); error != payload::ReadError::none) {
         failure.exit_code = exit_damaged;
         snprintf(failure.text, sizeof failure.text, "can't start: %s. Get the file anew",
                  payload::text_of(error));
-        stop(called_as, failure);
+        stop(called_as, failure, self.head.window);
     }
-    static char tree[8192];
-    bool provided = self.head.tree_folder.size > 0 ? folder_tree(self, tree, sizeof tree, failure)
-                                                   : provide_tree(self, tree, sizeof tree, failure);
-    if (!provided) stop(called_as, failure);
+    static TreePlace place;
+    if (!find_tree(self, place, failure)) stop(called_as, failure, self.head.window);
+    const char* tree = place.path;
 
     const auto* start = reinterpret_cast<const char*>(self.head.start.data);
     const char* end = start + self.head.start.size;
@@ -141,19 +140,18 @@ int run(int count, char** arguments) {
         if (chdir(folder) != 0) {
             failure.exit_code = exit_no_start;
             snprintf(failure.text, sizeof failure.text, "can't go to %.400s: %s", folder, strerror(errno));
-            stop(called_as, failure);
+            stop(called_as, failure, self.head.window);
         }
     }
     if (self.head.loader.size > 0) {
         char loader[16384];
         snprintf(loader, sizeof loader, "%s/%.*s", tree, static_cast<int>(self.head.loader.size),
                  reinterpret_cast<const char*>(self.head.loader.data));
-        close(self.descriptor);
         list[-1] = loader;
-        become_loader(loader, list - 1);
+        become_loader(loader, list - 1, {self.descriptor, place.marker});
         failure.exit_code = exit_no_start;
         snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", loader, strerror(errno));
-        stop(called_as, failure);
+        stop(called_as, failure, self.head.window);
     }
     execve(program, list, environ);
     failure.exit_code = exit_no_start;
@@ -161,7 +159,7 @@ int run(int count, char** arguments) {
     bool no_loader = errno == ENOENT && access(program, X_OK) == 0;
     snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", program,
              no_loader ? "this system lacks the C library that it was built for" : strerror(errno));
-    stop(called_as, failure);
+    stop(called_as, failure, self.head.window);
 }
 
 } // namespace

@@ -13,7 +13,9 @@ import subprocess
 import sys
 
 TRAILER = 128
-TAGS = {1: "tree id", 2: "name", 3: "start", 4: "mode", 5: "index hash", 6: "tree folder", 7: "version", 8: "working folder", 9: "loader"}
+TAGS = {1: "tree id", 2: "name", 3: "start", 4: "mode", 5: "index hash", 6: "tree folder", 7: "version", 8: "working folder", 9: "loader",
+        10: "state", 11: "launcher hash", 12: "parts", 13: "signature"}
+HASHES = ("tree id", "index hash", "mode", "launcher hash", "parts", "signature")
 LARGEST_BLOCK = 8 << 20
 
 
@@ -54,20 +56,31 @@ def read(data):
         tag, flags, length = struct.unpack_from("<HHI", head, at)
         need(tag in TAGS or not flags & 1, f"a field with tag {tag} that must be known")
         fields[TAGS.get(tag, tag)] = head[at + 8 : at + 8 + length]
+        need(tag != 13 or at + 8 + length == len(head), "something stands behind the signature")
         at += 8 + length
     need(at == len(head), "the head's fields do not fit")
-    if "tree folder" in fields:
-        return fields, []
+    if "index hash" not in fields:
+        return fields, [], []
+    need(fields.get("launcher hash") in (None, sha256(data[:start])), "the launcher's hash is wrong")
+    parts = []
+    if "parts" in fields:
+        parts_at, parts_stored, parts_raw = struct.unpack_from("<3Q", fields["parts"])
+        stored = payload[parts_at : parts_at + parts_stored]
+        need(sha256(stored) == fields["parts"][24:], "the hash of the list of parts is wrong")
+        parts = unpacked(stored, parts_raw).decode().splitlines()
+        need(parts[0] == "parts 1", "the list of parts has another version")
     need(index_at + index_stored <= size and index_raw <= 1 << 30, "the index is not inside")
     stored = payload[index_at : index_at + index_stored]
     need(sha256(stored) == fields["index hash"], "the index's hash is wrong")
     index = unpacked(stored, index_raw)
-    return fields, read_files(payload, index, fields)
+    return fields, read_files(payload, index, fields), parts[1:]
 
 
 def read_files(payload, index, fields):
     block_count, content_count, file_count = struct.unpack_from("<III", index)
     at, stream = 12, []
+    beside = "tree folder" in fields
+    need(not beside or block_count == 0, "blocks of files that lie beside the launcher")
     for _ in range(block_count):
         offset, stored, raw = struct.unpack_from("<QII", index, at)
         piece = payload[offset : offset + stored]
@@ -79,10 +92,10 @@ def read_files(payload, index, fields):
     contents, used = [], 0
     for _ in range(content_count):
         (size,) = struct.unpack_from("<Q", index, at)
-        content = stream[used : used + size]
-        need(sha256(content) == index[at + 8 : at + 40], "a content's hash is wrong")
-        contents.append(content)
-        used += size
+        content = b"" if beside else stream[used : used + size]
+        need(beside or sha256(content) == index[at + 8 : at + 40], "a content's hash is wrong")
+        contents.append((content, index[at + 8 : at + 40]))
+        used += 0 if beside else size
         at += 40
     need(used == len(stream), "blocks and contents are not of one size")
     files, identity = [], fields["start"] + b"\0"
@@ -94,8 +107,8 @@ def read_files(payload, index, fields):
         parts = path.split(b"/")
         need(path and not {b"", b".", b".."} & set(parts) and b"\0" not in path, "a path leads elsewhere")
         need(not files or files[-1][0] < path, "the files are not sorted")
-        files.append((path, mode, contents[number]))
-        identity += path + b"\0" + struct.pack("<H", mode) + sha256(contents[number])
+        files.append((path, mode, contents[number][0]))
+        identity += path + b"\0" + struct.pack("<H", mode) + contents[number][1]
     need(at == len(index), "the index has something at its end")
     need(sha256(identity) == fields["tree id"], "the tree's id is wrong")
     return files
@@ -105,11 +118,13 @@ def main():
     with open(sys.argv[1], "rb") as file:
         data = file.read()
     try:
-        fields, files = read(data)
+        fields, files, parts = read(data)
     except (Refused, struct.error) as error:
         sys.exit(f"{sys.argv[1]}: {error}")
     for name, value in fields.items():
-        print(f"{name}: {value.hex() if name in ('tree id', 'index hash', 'mode') else value.decode()!r}")
+        print(f"{name}: {value.hex() if name in HASHES else value.decode()!r}")
+    for part in parts:
+        print("part:", *part.split("\t"))
     for path, mode, content in files:
         print(f"{mode:o} {len(content):>10} {path.decode()}")
         if len(sys.argv) > 2:

@@ -4,8 +4,12 @@
 #include "native/elf_reader.h"
 #include "native/elf_rewriter.h"
 #include "native/elf_stripper.h"
+#include "payload/parts.h"
 #include "payload/payload_writer.h"
+#include "payload/signing_key.h"
 #include "plan/plan.h"
+#include "project/assets.h"
+#include "support/file_hash.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -55,12 +59,7 @@ class Builder {
     Result<BuildResult> run() {
         result_.target = project_.targets.front();
         result_.runtime = runtime_.title();
-        auto launcher = read_text(installation_.launcher(result_.target));
-        if (!launcher)
-            return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target),
-                        installation_.launcher(result_.target), launcher.error().why,
-                        "install Omnistasis anew");
-        launcher_ = std::move(*launcher);
+        if (auto read = read_launchers(); !read) return tl::make_unexpected(read.error());
         fs::path folder = project_.output_folder(result_.target);
         auto place = OutputPlace::prepare(folder, project_.name);
         if (!place) return tl::make_unexpected(place.error());
@@ -69,6 +68,7 @@ class Builder {
 
         if (auto done = fill_tree(); !done) return tl::make_unexpected(done.error());
         count();
+        list_parts();
         fs::path made = staging->path() / project_.name;
         auto done = project_.layout == Layout::single ? write_single(made) : write_folder(made);
         if (!done) return tl::make_unexpected(done.error());
@@ -82,37 +82,91 @@ class Builder {
     }
 
   private:
+    Result<void> read_launchers() {
+        auto read = [&](bool is_signed) -> Result<std::string> {
+            fs::path file = installation_.launcher(result_.target, is_signed);
+            auto launcher = read_text(file);
+            if (launcher) return launcher;
+            return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target), file,
+                        launcher.error().why, "install Omnistasis anew");
+        };
+        auto launcher = read(false);
+        if (!launcher) return tl::make_unexpected(launcher.error());
+        launcher_ = std::move(*launcher);
+        if (project_.signing_key.empty()) return {};
+        auto key = payload::SigningKey::read(project_.folder / project_.signing_key);
+        if (!key) return tl::make_unexpected(key.error());
+        launcher = read(true);
+        if (!launcher) return tl::make_unexpected(launcher.error());
+        auto with_key = payload::with_public_key(std::move(*launcher), *key);
+        if (!with_key) return tl::make_unexpected(with_key.error());
+        front_launcher_ = std::move(*with_key);
+        key_ = std::move(*key);
+        return {};
+    }
+
     payload::Description description(const trace::Start& start, const std::string& folder) const {
-        bool is_inner = folder.starts_with("..");
-        return {project_.name,
-                project_.version,
-                start_text(start),
-                project_.mode == Mode::window,
-                project_.starts_in_own_folder() && !is_inner ? runtime_.application_place() : "",
-                folder,
-                loader_};
+        payload::Description said;
+        said.name = project_.name;
+        said.version = project_.version;
+        said.start = start_text(start);
+        said.window = project_.mode == Mode::window;
+        said.tree_folder = folder;
+        said.loader = loader_;
+        return said;
+    }
+
+    /// What the launcher in front of the tree is told; those inside start in the folder that their caller is
+    /// in, and find the state where the first start led it.
+    payload::Description front_description(const std::string& folder) const {
+        payload::Description said = description(runtime_.start(), folder);
+        if (project_.starts_in_own_folder()) said.working_folder = runtime_.application_place();
+        for (const State& state : project_.states)
+            said.state.push_back({state.is_folder, state_place(state), state.path});
+        said.parts = parts_;
+        return said;
+    }
+
+    Result<payload::PayloadSizes> write_front(const fs::path& file, const std::string& folder) {
+        payload::StorageOptions options{compression_level(project_.compression), key_ ? &*key_ : nullptr};
+        return payload::write_output(file, key_ ? front_launcher_ : launcher_, tree_,
+                                     front_description(folder), options, store_, observer_);
     }
 
     std::string launcher_with(const trace::Start& start, const std::string& folder) const {
-        std::string content = launcher_;
-        content.resize((content.size() + 15) / 16 * 16, '\0');
-        return content + payload::folder_payload(description(start, folder), content.size());
+        return payload::inner_launcher(launcher_, description(start, folder));
+    }
+
+    std::string state_place(const State& state) const {
+        return (fs::path(runtime_.application_place()) / state.path).lexically_normal().string();
+    }
+
+    /// What is at a state path goes into the tree as initial content, and not to the path itself.
+    void take_state(plan::Plan& plan) {
+        std::erase_if(plan.files, [&](const plan::PlannedFile& file) {
+            return std::ranges::any_of(project_.states, [&](const State& state) {
+                return (file.place + "/").starts_with(state_place(state) + "/");
+            });
+        });
+        for (const AssetFile& file : find_initial_state(project_))
+            tree_.push_back({"state/" + file.place, 0644, {}, file.file, {}});
     }
 
     Result<void> fill_tree() {
         plan::Plan plan = plan::make_plan(graph_, host_);
+        take_state(plan);
         if (auto done = take_loader(plan); !done) return done;
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
         if (!made) return tl::make_unexpected(made.error());
         for (trace::MadeFile& file : *made) {
-            tree_.push_back({file.place, file.mode, std::move(file.content), {}});
+            tree_.push_back({file.place, file.mode, std::move(file.content), {}, std::move(file.cuts)});
         }
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
-            tree_.push_back({inner.place, 0755, launcher_with(inner.start, ".."), {}});
+            tree_.push_back({inner.place, 0755, launcher_with(inner.start, ".."), {}, {}});
         }
         // The folder that the application starts in may hold nothing but modules, which are elsewhere.
         if (project_.starts_in_own_folder()) {
-            tree_.push_back({runtime_.application_place() + "/.folder", 0644, "", {}});
+            tree_.push_back({runtime_.application_place() + "/.folder", 0644, "", {}, {}});
         }
         observer_.step("linking", plan.files.size());
         std::size_t first = tree_.size();
@@ -157,7 +211,7 @@ class Builder {
         for (plan::PlannedFile& file : plan.files) {
             if (graph_.units[file.unit].kind != trace::UnitKind::program || is_start(file.place)) continue;
             trace::Start start{file.place + ".program", {"{arguments}"}};
-            tree_.push_back({file.place, 0755, launcher_with(start, way_to_tree(file.place)), {}});
+            tree_.push_back({file.place, 0755, launcher_with(start, way_to_tree(file.place)), {}, {}});
             file.place = start.program;
         }
         return {};
@@ -222,10 +276,35 @@ class Builder {
         result_.largest = plan::largest_contributions(graph_, 10);
     }
 
+    /// What an output says of itself to `inspect` and `compare`.
+    void list_parts() {
+        static const std::map<trace::UnitKind, std::string> kinds{{trace::UnitKind::code, "module"},
+                                                                  {trace::UnitKind::extension, "extension"},
+                                                                  {trace::UnitKind::native, "library"},
+                                                                  {trace::UnitKind::program, "program"},
+                                                                  {trace::UnitKind::data, "data"}};
+        std::vector<payload::Part> parts(graph_.units.size());
+        oneapi::tbb::parallel_for(std::size_t(0), parts.size(), [&](std::size_t i) {
+            const trace::Unit& unit = graph_.units[i];
+            auto kind = kinds.find(unit.kind);
+            auto hash = kind == kinds.end() ? std::nullopt : file_hash(unit.file, store_);
+            if (!hash) return;
+            std::error_code ignored;
+            parts[i] = {kind->second, unit.name, "", fs::file_size(unit.file, ignored),
+                        hex(*hash).substr(0, 16)};
+        });
+        std::erase_if(parts, [](const payload::Part& part) { return part.kind.empty(); });
+        std::string title = runtime_.title();
+        std::size_t space = title.rfind(' ');
+        parts.push_back({"runtime", title.substr(0, space),
+                         space == std::string::npos ? "" : title.substr(space + 1), 0, ""});
+        for (const trace::Package& package : runtime_.packages(graph_.units))
+            parts.push_back({"package", package.name, package.version, 0, ""});
+        parts_ = payload::parts_text(std::move(parts));
+    }
+
     Result<void> write_single(const fs::path& file) {
-        if (auto done = write_new(file, as_bytes(launcher_), 0755); !done) return done;
-        auto sizes = payload::append_payload(file, std::move(tree_), description(runtime_.start(), ""),
-                                             compression_level(project_.compression), store_, observer_);
+        auto sizes = write_front(file, "");
         if (!sizes) return tl::make_unexpected(sizes.error());
         result_.size = fs::file_size(file);
         return {};
@@ -233,12 +312,12 @@ class Builder {
 
     Result<void> write_folder(const fs::path& folder) {
         observer_.step("writing", tree_.size());
-        std::string launcher = launcher_with(runtime_.start(), tree_folder);
         std::error_code failed;
         fs::create_directories(folder / tree_folder, failed);
         if (failed) return fail(ErrorKind::missing, "can't make the folder", folder, failed.message());
-        if (auto done = write_new(folder / project_.name, as_bytes(launcher), 0755); !done) return done;
-        result_.size = launcher.size();
+        fs::path front = folder / project_.name;
+        if (auto done = write_front(front, tree_folder); !done) return tl::make_unexpected(done.error());
+        result_.size = fs::file_size(front);
         for (const TreeFile& file : tree_) {
             fs::path to = folder / tree_folder / file.place;
             fs::create_directories(to.parent_path(), failed);
@@ -265,6 +344,9 @@ class Builder {
     unsigned jobs_;
     Observer& observer_;
     std::string launcher_;
+    std::string front_launcher_; ///< of a signed output: with the public key
+    std::optional<payload::SigningKey> key_;
+    std::string parts_;
     std::string loader_; ///< the tree's own; its place
     std::vector<TreeFile> tree_;
     BuildResult result_;

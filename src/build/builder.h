@@ -21,8 +21,9 @@ struct Installation {
 
     /// From the place of the running program: `<prefix>/bin/omnistasis`.
     static Result<Installation> find();
-    std::filesystem::path launcher(const std::string& target) const {
-        return launchers / ("launcher-" + target);
+    /// The one of signed outputs checks their signature.
+    std::filesystem::path launcher(const std::string& target, bool is_signed = false) const {
+        return launchers / ((is_signed ? "launcher-signed-" : "launcher-") + target);
     }
 };
 

@@ -177,6 +177,14 @@ void add_build_command(CLI::App& program, int& exit_code) {
         ->add_option("--compress", options->project.compression,
                      "`fast`, `balanced` or `small` (default: balanced)")
         ->option_text("LEVEL");
+    command
+        ->add_option("--state", options->project.states,
+                     "a file or folder (ending with /) that the application writes; it outlives updates")
+        ->option_text("PATH")
+        ->allow_extra_args(false);
+    command
+        ->add_option("--sign", options->project.signing_key, "a private Ed25519 key in PEM: sign the output")
+        ->option_text("KEY");
     command->add_flag("--save", options->save,
                       "write what was said here into omnistasis.toml, for builds without options");
     command->add_flag("--strict", options->strict, "build nothing while there are loose ends");

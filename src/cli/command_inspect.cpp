@@ -2,6 +2,7 @@
 #include "report/inspection.h"
 #include "report/library_figure.h"
 #include "support/files.h"
+#include "support/hash.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -108,18 +109,22 @@ void print_output(const Inspection& inspection, const Surroundings& around, bool
                description.window ? "window" : "console",
                single ? "one file" : "a folder: the tree is " + description.tree_folder);
     fmt::print("  launcher {}", size_text(contents.launcher_size()));
-    if (single)
-        fmt::print(", payload {}; {} in {} before compression\n", size_text(contents.payload_size()),
-                   size_text(contents.raw_size()), plural(contents.files().size(), "file", "files"));
-    else
-        fmt::print("\n");
+    if (single) fmt::print(", payload {}", size_text(contents.payload_size()));
+    fmt::print("; {} in {}{}\n", size_text(contents.raw_size()),
+               plural(contents.files().size(), "file", "files"), single ? " before compression" : "");
     std::string start = description.start;
     std::ranges::replace(start, '\0', ' ');
     fmt::print("  starts {}\n", start);
+    if (!contents.public_key().empty())
+        fmt::print("  signed by the publisher with the public key {}\n",
+                   hex(as_bytes(contents.public_key())));
+    for (const payload::StatePath& state : description.state)
+        fmt::print("  writes {}  in {}/{}/{}\n", state.place,
+                   "$XDG_DATA_HOME or ~/.local/share", description.name, state.path);
     print_oldest_system(inspection.oldest, around);
-    if (!single) return;
-    fmt::print("  unpacks to the user's cache, as {}-{}\n", description.name,
-               contents.tree_id().substr(0, 32));
+    if (single)
+        fmt::print("  unpacks to the user's cache, as {}-{}\n", description.name,
+                   contents.tree_id().substr(0, 32));
     std::vector<payload::StoredFile> files = contents.files();
     std::ranges::stable_sort(files, std::greater<>(), &payload::StoredFile::size);
     std::size_t most = verbose ? files.size() : 10;

@@ -67,9 +67,10 @@ Result<Job> load_job(const JobOptions& options) {
 std::string settings_text(const ProjectOptions& options) {
     std::string text = options.entry;
     for (const auto* value : {&options.name, &options.mode, &options.layout, &options.icon, &options.runtime,
-                              &options.out, &options.compression})
+                              &options.out, &options.compression, &options.signing_key})
         text += '\0' + value->value_or("\1");
-    for (const auto* list : {&options.assets, &options.include, &options.exclude, &options.targets}) {
+    for (const auto* list :
+         {&options.assets, &options.states, &options.include, &options.exclude, &options.targets}) {
         text += '\2';
         for (const std::string& value : *list) text += '\0' + value;
     }

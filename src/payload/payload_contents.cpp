@@ -1,8 +1,11 @@
 #include "payload/payload_contents.h"
 
+#include "payload/signing_key.h"
 #include "payload_reader.h"
 #include "support/hash.h"
 
+#include <algorithm>
+#include <array>
 #include <cstring>
 #include <fmt/format.h>
 #include <memory>
@@ -53,16 +56,35 @@ Result<void> PayloadContents::read() {
         return damaged(payload::text_of(error));
     description_ = {text_of(head.name),           text_of(head.version),     text_of(head.start), head.window,
                     text_of(head.working_folder), text_of(head.tree_folder), text_of(head.loader)};
+    std::string state = text_of(head.state);
+    for (std::size_t at = 0; at < state.size();) {
+        std::array<std::string, 3> texts;
+        for (std::string& text : texts) {
+            text = state.c_str() + at;
+            at += text.size() + 1;
+        }
+        description_.state.push_back({texts[0] == "folder", texts[1], texts[2]});
+    }
+    parts_record_ = text_of(head.parts);
+    head_offset_ = trailer.head_offset;
+    if (head.launcher_hash.size != 0 &&
+        std::memcmp(sha256(file_.bytes().first(trailer.payload_offset)).data(), head.launcher_hash.data,
+                    32) != 0)
+        return damaged("the launcher in front of the payload is not the one that was built");
+    public_key_ = public_key_of(file_.text().substr(0, trailer.payload_offset));
+    if (!public_key_.empty() &&
+        !is_signed_by(public_key_, text_of(head.signed_part), text_of(head.signature)))
+        return damaged("the signature is not that of the publisher whose key the launcher holds");
     launcher_size_ = trailer.payload_offset;
     payload_size_ = trailer.payload_size;
     if (head.tree_id.size == 32) tree_id_ = hex_of(head.tree_id.data);
-    // A tree that lies beside the launcher has no index.
-    if (!description_.tree_folder.empty()) return {};
+    // A launcher inside a tree has no index.
+    if (head.index_hash.size == 0) return {};
     raw_index_.resize(trailer.index_raw + 1);
     auto* raw = reinterpret_cast<std::uint8_t*>(raw_index_.data());
     auto error = unpack_index({bytes + trailer.index_offset, trailer.index_stored}, trailer, head, raw);
     Index index;
-    if (error == ReadError::none) error = index.open({raw, trailer.index_raw}, trailer);
+    if (error == ReadError::none) error = index.open({raw, trailer.index_raw}, trailer, !is_folder());
     if (error != ReadError::none) return damaged(payload::text_of(error));
     for (std::uint32_t i = 0; i < index.content_count(); ++i) raw_size_ += index.content_size(i);
     File file;
@@ -75,6 +97,7 @@ Result<void> PayloadContents::read() {
 Result<void> PayloadContents::each_content(
     const std::function<Result<void>(std::uint32_t, const std::string&)>& take) const {
     if (raw_index_.empty()) return {};
+    if (is_folder()) return each_file_beside(take);
     const std::uint8_t* bytes = file_.bytes().data();
     Trailer trailer;
     if (auto error = read_trailer(bytes + file_.bytes().size() - trailer_size, file_.bytes().size(), trailer);
@@ -82,7 +105,7 @@ Result<void> PayloadContents::each_content(
         return damaged(payload::text_of(error));
     Index index;
     if (auto error = index.open({reinterpret_cast<const std::uint8_t*>(raw_index_.data()), trailer.index_raw},
-                                trailer);
+                                trailer, true);
         error != ReadError::none)
         return damaged(payload::text_of(error));
     std::unique_ptr<ZSTD_DCtx, decltype(&ZSTD_freeDCtx)> context(ZSTD_createDCtx(), &ZSTD_freeDCtx);
@@ -107,6 +130,75 @@ Result<void> PayloadContents::each_content(
         if (auto taken = take(content, part); !taken) return taken;
     }
     return {};
+}
+
+/// The first file of each content stands for all that have it; the others are checked too.
+Result<void> PayloadContents::each_file_beside(
+    const std::function<Result<void>(std::uint32_t, const std::string&)>& take) const {
+    fs::path tree = name_.parent_path() / description_.tree_folder;
+    std::vector<const StoredFile*> order;
+    for (const StoredFile& file : files_) order.push_back(&file);
+    std::ranges::stable_sort(order, {}, &StoredFile::content);
+    for (std::size_t i = 0; i < order.size(); ++i) {
+        auto bytes = read_text(tree / order[i]->place);
+        if (!bytes) return tl::make_unexpected(bytes.error());
+        if (hex(sha256(*bytes)) != order[i]->hash)
+            return fail(ErrorKind::bad_input, "a file of the output is not what was built",
+                        tree / order[i]->place, "its hash is another",
+                        "get the output anew, or build it again");
+        if (i > 0 && order[i]->content == order[i - 1]->content) continue;
+        if (auto taken = take(order[i]->content, *bytes); !taken) return taken;
+    }
+    return {};
+}
+
+Result<std::vector<Part>> PayloadContents::parts() const {
+    if (parts_record_.empty()) return std::vector<Part>();
+    auto number = [&](std::size_t at) {
+        std::uint64_t value = 0;
+        for (std::size_t i = 8; i-- > 0;)
+            value = value << 8 | static_cast<std::uint8_t>(parts_record_[at + i]);
+        return value;
+    };
+    std::uint64_t offset = number(0), stored = number(8), raw = number(16);
+    if (offset > payload_size_ || stored > payload_size_ - offset || raw > largest_index)
+        return damaged("the list of parts is not inside");
+    ByteSpan bytes = file_.bytes().subspan(launcher_size_ + offset, stored);
+    std::string text(raw, '\0');
+    bool right = std::memcmp(sha256(bytes).data(), parts_record_.data() + 24, 32) == 0 &&
+                 ZSTD_decompress(text.data(), text.size(), bytes.data(), bytes.size()) == raw;
+    auto parts = right ? parse_parts(text) : std::nullopt;
+    if (!parts) return damaged("the list of parts does not fit its hash");
+    return std::move(*parts);
+}
+
+std::vector<Segment> PayloadContents::segments() const {
+    std::vector<Segment> segments;
+    auto add = [&](std::uint64_t offset, std::uint64_t size, const std::uint8_t* hash) {
+        Sha256 own = hash == nullptr ? sha256(file_.bytes().subspan(offset, size)) : Sha256{};
+        const std::uint8_t* bytes = hash == nullptr ? own.data() : hash;
+        if (size > 0)
+            segments.push_back({offset, size, std::string(reinterpret_cast<const char*>(bytes), own.size())});
+    };
+    add(0, launcher_size_, nullptr);
+    std::uint64_t at = launcher_size_;
+    Trailer trailer;
+    trailer.payload_offset = launcher_size_;
+    trailer.payload_size = payload_size_;
+    Index index;
+    if (!raw_index_.empty() &&
+        index.open({reinterpret_cast<const std::uint8_t*>(raw_index_.data()), raw_index_.size() - 1}, trailer,
+                   !is_folder()) == ReadError::none)
+        for (std::uint32_t i = 0; i < index.block_count(); ++i) {
+            Block block = index.block(i);
+            if (block.offset != at) break;
+            add(block.offset, block.stored_size, block.hash);
+            at += block.stored_size;
+        }
+    // The list of parts and the index, then the head and the trailer.
+    add(at, head_offset_ - at, nullptr);
+    add(head_offset_, file_.bytes().size() - head_offset_, nullptr);
+    return segments;
 }
 
 } // namespace omnistasis::payload

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "payload/parts.h"
 #include "payload/payload_writer.h"
 #include "support/files.h"
 
@@ -19,6 +20,13 @@ struct StoredFile {
     std::uint32_t content = 0;
 };
 
+/// A stretch of an output's file.
+struct Segment {
+    std::uint64_t offset = 0;
+    std::uint64_t size = 0;
+    std::string hash; ///< SHA-256, 32 bytes
+};
+
 /// The payload of an output, for looking at and taking apart (docs/payload-format.md). All that is told has
 /// been checked against the hashes above it: the trailer's, the head's, the index's.
 class PayloadContents {
@@ -35,22 +43,40 @@ class PayloadContents {
     std::uint64_t payload_size() const { return payload_size_; }
     std::uint64_t raw_size() const { return raw_size_; } ///< of all different contents
     const std::vector<StoredFile>& files() const { return files_; }
+    bool is_folder() const {
+        return !description_.tree_folder.empty();
+    } ///< the files lie beside the launcher
 
-    /// Calls `take` with every different content, in order of its number, after its hash was checked. Stops
-    /// at an error, its own or one that `take` returns.
+    /// The publisher's public key in the launcher, 32 bytes; empty where the output is not signed.
+    const std::string& public_key() const { return public_key_; }
+
+    /// The list of parts; empty where there is none. Fails where it is damaged.
+    Result<std::vector<Part>> parts() const;
+
+    /// What makes up the file, one after another without gaps: the launcher, the blocks, the list of parts,
+    /// the index, the head with the trailer.
+    std::vector<Segment> segments() const;
+
+    /// Calls `take` with every different content, in order of its number, after its hash was checked; of a
+    /// tree that lies beside the launcher too. Stops at an error, its own or one that `take` returns.
     Result<void> each_content(
         const std::function<Result<void>(std::uint32_t number, const std::string& bytes)>& take) const;
 
   private:
     PayloadContents(MappedFile file, fs::path name) : file_(std::move(file)), name_(std::move(name)) {}
     Result<void> read();
+    Result<void> each_file_beside(
+        const std::function<Result<void>(std::uint32_t number, const std::string& bytes)>& take) const;
     tl::unexpected<Error> damaged(const std::string& why) const;
 
     MappedFile file_;
     fs::path name_;
     Description description_;
     std::string tree_id_;
+    std::string public_key_;
     std::string raw_index_;
+    std::string parts_record_;
+    std::uint64_t head_offset_ = 0;
     std::uint64_t launcher_size_ = 0, payload_size_ = 0, raw_size_ = 0;
     std::vector<StoredFile> files_;
 };

@@ -14,6 +14,7 @@
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/parallel_pipeline.h>
 #include <optional>
+#include <sys/stat.h>
 #include <unistd.h>
 #include <zstd.h>
 
@@ -39,21 +40,38 @@ void put_field(std::string& head, HeadTag tag, bool must_know, std::string_view 
     head += value;
 }
 
-std::string make_head(const Description& description, const Sha256* tree_id, const Sha256* index_hash) {
-    auto view = [](const Sha256& hash) {
-        return std::string_view(reinterpret_cast<const char*>(hash.data()), hash.size());
-    };
+std::string_view text_of(const Sha256& hash) {
+    return {reinterpret_cast<const char*>(hash.data()), hash.size()};
+}
+
+/// What only a payload with an index says.
+struct OfTree {
+    Sha256 tree_id, index_hash, launcher_hash;
+    std::string parts_record; ///< empty: no list of parts
+};
+
+std::string make_head(const Description& description, const OfTree* tree, const SigningKey* key) {
     std::string head;
-    if (tree_id != nullptr) put_field(head, head_tree_id, true, view(*tree_id));
+    if (tree != nullptr) put_field(head, head_tree_id, true, text_of(tree->tree_id));
     put_field(head, head_name, true, description.name);
     put_field(head, head_start, true, description.start);
     put_field(head, head_mode, true, std::string_view(description.window ? "\1" : "\0", 1));
-    if (index_hash != nullptr) put_field(head, head_index_hash, true, view(*index_hash));
+    if (tree != nullptr) {
+        put_field(head, head_index_hash, true, text_of(tree->index_hash));
+        put_field(head, head_launcher_hash, false, text_of(tree->launcher_hash));
+        if (!tree->parts_record.empty()) put_field(head, head_parts, false, tree->parts_record);
+    }
     if (!description.tree_folder.empty()) put_field(head, head_tree_folder, true, description.tree_folder);
     if (!description.working_folder.empty())
         put_field(head, head_working_folder, true, description.working_folder);
     if (!description.loader.empty()) put_field(head, head_loader, true, description.loader);
     if (!description.version.empty()) put_field(head, head_version, false, description.version);
+    std::string state;
+    for (const StatePath& one : description.state)
+        for (const std::string& text : {std::string(one.is_folder ? "folder" : "file"), one.place, one.path})
+            state += text + '\0';
+    if (!state.empty()) put_field(head, head_state, true, state);
+    if (key != nullptr) put_field(head, head_signature, false, key->sign(head));
     return head;
 }
 
@@ -74,6 +92,18 @@ std::string make_trailer(std::uint64_t payload_offset, std::uint64_t head_offset
     Sha256 own = sha256(trailer);
     trailer.append(reinterpret_cast<const char*>(own.data()), 8);
     return trailer;
+}
+
+/// The payload begins at a multiple of 16.
+std::string padded(std::string launcher) {
+    launcher.resize((launcher.size() + 15) / 16 * 16, '\0');
+    return launcher;
+}
+
+std::string compressed(const std::string& raw) {
+    std::string stored(ZSTD_compressBound(raw.size()), '\0');
+    stored.resize(ZSTD_compress(stored.data(), stored.size(), raw.data(), raw.size(), 19));
+    return stored;
 }
 
 /// A content that one file or several have.
@@ -139,10 +169,10 @@ std::size_t cut_at(ByteSpan bytes) {
 
 class Writer {
   public:
-    Writer(const fs::path& output, std::vector<TreeFile> files, const Description& description, int level,
-           Store& store, Observer& observer)
-        : output_(output), files_(std::move(files)), description_(description), level_(level), store_(store),
-          observer_(observer) {}
+    Writer(const fs::path& output, const std::string& launcher, std::vector<TreeFile>& files,
+           const Description& description, const StorageOptions& options, Store& store, Observer& observer)
+        : output_(output), launcher_(launcher), files_(files), description_(description), options_(options),
+          store_(store), observer_(observer) {}
 
     ~Writer() {
         if (descriptor_ >= 0) ::close(descriptor_);
@@ -151,24 +181,32 @@ class Writer {
     Result<PayloadSizes> run() {
         std::ranges::sort(files_, {}, &TreeFile::place);
         if (auto done = gather_contents(); !done) return tl::make_unexpected(done.error());
-        descriptor_ = ::open(output_.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC);
-        if (descriptor_ < 0) return cant_write();
-        payload_offset_ = fs::file_size(output_);
-        std::uint64_t padding = (16 - payload_offset_ % 16) % 16;
-        if (!append(std::string(padding, '\0'))) return cant_write();
-        payload_offset_ += padding;
+        descriptor_ = ::open(output_.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0755);
+        if (descriptor_ < 0 || ::fchmod(descriptor_, 0755) != 0) return cant_write();
+        std::string front = padded(launcher_);
+        std::uint64_t payload_offset = front.size();
+        if (!append(front)) return cant_write();
         written_ = 0;
-        write_blocks();
+        if (description_.tree_folder.empty()) write_blocks();
         if (failed_) return cant_write();
 
-        std::string raw = make_index();
-        std::string stored(ZSTD_compressBound(raw.size()), '\0');
-        stored.resize(ZSTD_compress(stored.data(), stored.size(), raw.data(), raw.size(), 19));
-        Sha256 index_hash = sha256(stored);
-        std::uint64_t index_offset = written_;
-        std::string head = make_head(description_, &tree_id_, &index_hash);
-        std::string rest = stored + head;
-        rest += make_trailer(payload_offset_, index_offset + stored.size(), head, index_offset, stored.size(),
+        OfTree tree;
+        tree.launcher_hash = sha256(front);
+        std::string rest;
+        if (!description_.parts.empty()) {
+            rest = compressed(description_.parts);
+            put(tree.parts_record, written_, 8);
+            put(tree.parts_record, rest.size(), 8);
+            put(tree.parts_record, description_.parts.size(), 8);
+            put(tree.parts_record, sha256(rest));
+        }
+        std::string raw = make_index(tree.tree_id);
+        std::string stored = compressed(raw);
+        tree.index_hash = sha256(stored);
+        std::uint64_t index_offset = written_ + rest.size();
+        std::string head = make_head(description_, &tree, options_.key);
+        rest += stored + head;
+        rest += make_trailer(payload_offset, index_offset + stored.size(), head, index_offset, stored.size(),
                              raw.size());
         if (!append(rest)) return cant_write();
         sizes_.stored = written_;
@@ -227,8 +265,11 @@ class Writer {
                 const Content& content = contents_[next];
                 ByteSpan left = content.bytes.subspan(used);
                 // A long content begins a block of its own: what is in front of it does not move its cuts.
-                bool is_long = content.bytes.size() >= block_size / 4;
+                bool is_long = content.bytes.size() >= block_size / 4 || !content.file->cuts.empty();
                 if (is_long && block->raw_size > 0 && used == 0) break;
+                auto next_cut = std::ranges::upper_bound(content.file->cuts, used);
+                bool has_cut = next_cut != content.file->cuts.end() && *next_cut < content.bytes.size();
+                if (has_cut) left = left.first(*next_cut - used);
                 std::size_t size = is_long ? cut_at(left) : left.size();
                 if (size > 0) block->pieces.push_back({next, used, size});
                 block->raw_size += size;
@@ -278,7 +319,7 @@ class Writer {
 
     /// All that the stored form of a block depends on.
     std::string key_of(const Block& block) const {
-        std::string subject = fmt::format("block {} {}", ZSTD_versionString(), level_);
+        std::string subject = fmt::format("block {} {}", ZSTD_versionString(), options_.level);
         for (const Piece& piece : block.pieces) {
             put(subject, contents_[piece.content].hash);
             put(subject, piece.from, 8);
@@ -302,7 +343,7 @@ class Writer {
         }
         block.stored.resize(ZSTD_compressBound(raw.size()));
         std::size_t size =
-            ZSTD_compress(block.stored.data(), block.stored.size(), raw.data(), raw.size(), level_);
+            ZSTD_compress(block.stored.data(), block.stored.size(), raw.data(), raw.size(), options_.level);
         // What does not become smaller is stored as it is; equal sizes say so.
         if (ZSTD_isError(size) || size >= raw.size())
             block.stored.assign(reinterpret_cast<const char*>(raw.data()), raw.size());
@@ -314,7 +355,7 @@ class Writer {
         return contents_[piece.content].bytes.subspan(piece.from, piece.size);
     }
 
-    std::string make_index() {
+    std::string make_index(Sha256& tree_id) {
         std::string index;
         put(index, block_count_, 4);
         put(index, contents_.size(), 4);
@@ -336,39 +377,40 @@ class Writer {
             put(identity, file.mode, 2);
             put(identity, contents_[number].hash);
         }
-        tree_id_ = sha256(identity);
+        tree_id = sha256(identity);
         return index;
     }
 
     fs::path output_;
-    std::vector<TreeFile> files_;
+    const std::string& launcher_;
+    std::vector<TreeFile>& files_;
     const Description& description_;
-    int level_;
+    const StorageOptions& options_;
     Store& store_;
     Observer& observer_;
     int descriptor_ = -1;
-    std::uint64_t payload_offset_ = 0;
     std::uint64_t written_ = 0; ///< since the payload's start
     std::vector<Content> contents_;
     std::map<const TreeFile*, std::uint32_t> number_of_;
     std::string blocks_;
     std::uint32_t block_count_ = 0;
     bool failed_ = false;
-    Sha256 tree_id_{};
     PayloadSizes sizes_;
 };
 
 } // namespace
 
-std::string folder_payload(const Description& description, std::uint64_t launcher_size) {
+std::string inner_launcher(std::string launcher, const Description& description) {
+    launcher = padded(std::move(launcher));
     std::string head = make_head(description, nullptr, nullptr);
-    return head + make_trailer(launcher_size, 0, head, 0, 0, 0);
+    std::string trailer = make_trailer(launcher.size(), 0, head, 0, 0, 0);
+    return launcher + head + trailer;
 }
 
-Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files,
-                                    const Description& description, int level, Store& store,
-                                    Observer& observer) {
-    return Writer(output, std::move(files), description, level, store, observer).run();
+Result<PayloadSizes> write_output(const fs::path& output, const std::string& launcher,
+                                  std::vector<TreeFile>& files, const Description& description,
+                                  const StorageOptions& options, Store& store, Observer& observer) {
+    return Writer(output, launcher, files, description, options, store, observer).run();
 }
 
 } // namespace omnistasis::payload

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "payload/signing_key.h"
 #include "support/files.h"
 #include "support/observer.h"
 #include "support/store.h"
@@ -16,6 +17,15 @@ struct TreeFile {
     unsigned mode = 0644; ///< 0644 or 0755
     std::string content;  ///< where `source` is empty
     fs::path source;
+    /// Offsets where a block shall end, ascending: what changes on one side leaves the other as it is.
+    std::vector<std::size_t> cuts{};
+};
+
+/// A path that the application writes (docs/payload-format.md, "State").
+struct StatePath {
+    bool is_folder = false;
+    std::string place; ///< in the tree
+    std::string path;  ///< in the user's data folder for the application
 };
 
 /// What the launcher is told (docs/payload-format.md, "The head").
@@ -27,6 +37,8 @@ struct Description {
     std::string working_folder; ///< a place in the tree that it starts in; empty: where the caller is
     std::string tree_folder;    ///< folder layout: relative to the launcher; else empty
     std::string loader;         ///< the place of the tree's own dynamic loader; empty: the system's
+    std::vector<StatePath> state{};
+    std::string parts{}; ///< the list of parts (payload/parts.h); empty: none
 };
 
 struct PayloadSizes {
@@ -34,14 +46,22 @@ struct PayloadSizes {
     std::uint64_t stored = 0; ///< of the whole payload
 };
 
-/// What is appended to a launcher for a tree that is not inside it.
-std::string folder_payload(const Description& description, std::uint64_t launcher_size);
+/// The content of a launcher inside the tree.
+std::string inner_launcher(std::string launcher, const Description& description);
 
-/// Appends a payload with `files` (any order) to the file `output`, which holds the launcher. `level` is
-/// zstd's. Equal contents are stored once; blocks are compressed on all threads that TBB may use, unless
-/// `store` has them from an earlier time. The bytes depend on the other arguments alone.
-Result<PayloadSizes> append_payload(const fs::path& output, std::vector<TreeFile> files,
-                                    const Description& description, int level, Store& store,
-                                    Observer& observer);
+/// How the payload is stored.
+struct StorageOptions {
+    int level = 12;                  ///< zstd's
+    const SigningKey* key = nullptr; ///< null: not signed
+};
+
+/// Writes the new executable `output`: the launcher's bytes with a payload behind them. `files` are put in
+/// the order of their places. With a tree folder in the description the files lie beside the launcher, and
+/// the payload has their index only; else it holds them: equal contents once, in blocks that are compressed
+/// on all threads that TBB may use, unless `store` has them from an earlier time. The bytes depend on the
+/// other arguments alone.
+Result<PayloadSizes> write_output(const fs::path& output, const std::string& launcher,
+                                  std::vector<TreeFile>& files, const Description& description,
+                                  const StorageOptions& options, Store& store, Observer& observer);
 
 } // namespace omnistasis::payload

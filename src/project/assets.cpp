@@ -83,4 +83,18 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
     return found;
 }
 
+std::vector<AssetFile> find_initial_state(const Project& project) {
+    std::vector<AssetFile> found;
+    for (const State& state : project.states) {
+        fs::path path = project.folder / state.path;
+        if (is_file(path)) found.push_back({path, state.path});
+        if (!is_folder(path)) continue;
+        std::vector<std::string> files;
+        std::set<std::string> open;
+        collect(path, "", open, files);
+        for (const std::string& file : files) found.push_back({path / file, state.path + "/" + file});
+    }
+    return found;
+}
+
 } // namespace omnistasis

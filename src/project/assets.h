@@ -16,4 +16,8 @@ struct AssetFile {
 /// project are followed; a place that would leave the app tree is an error.
 Result<std::vector<AssetFile>> find_assets(const Project& project);
 
+/// The initial content of the project's state paths: their files, with their places relative to the project's
+/// folder. A path where nothing is has none.
+std::vector<AssetFile> find_initial_state(const Project& project);
+
 } // namespace omnistasis

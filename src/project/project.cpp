@@ -125,9 +125,36 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
                                   equal == std::string::npos ? "" : text.substr(equal + 1),
                                   "--asset " + text});
     }
+    for (const std::string& path : options.states) project.states.push_back({path, false, "--state " + path});
+    if (options.signing_key)
+        project.signing_key = fs::absolute(*options.signing_key, ignored).lexically_normal().string();
     project.include.insert(project.include.end(), options.include.begin(), options.include.end());
     project.exclude.insert(project.exclude.end(), options.exclude.begin(), options.exclude.end());
     if (!options.targets.empty()) project.targets = options.targets;
+    return {};
+}
+
+/// Brings the state paths into one form. Each is below the project's folder, and none is in another.
+Result<void> check_states(Project& project) {
+    for (State& state : project.states) {
+        auto wrong = [&](const std::string& why) {
+            return fail(ErrorKind::bad_input, fmt::format("`{}` can't be state", state.path), state.where,
+                        why, "name a file or folder below the project's folder, as path = \"logbook.db\"");
+        };
+        std::string path = fs::path(state.path).lexically_normal().string();
+        state.is_folder = path.ends_with('/') || is_folder(project.folder / path);
+        while (path.ends_with('/') && path.size() > 1) path.pop_back();
+        if (path.empty() || path == ".") return wrong("it is the whole project");
+        if (path.front() == '/' || path == ".." || path.starts_with("../"))
+            return wrong("it is outside of the project");
+        state.path = path;
+    }
+    for (const State& outer : project.states)
+        for (const State& inner : project.states)
+            if (&inner != &outer && (inner.path + "/").starts_with(outer.path + "/"))
+                return fail(ErrorKind::bad_input,
+                            fmt::format("the state `{}` is in `{}`", inner.path, outer.path), inner.where,
+                            "that is state already", "take one of them away");
     return {};
 }
 
@@ -143,6 +170,11 @@ Result<void> check(Project& project) {
                     near.empty() ? fmt::format("targets are {}", fmt::join(known_targets(), ", "))
                                  : fmt::format("did you mean {}?", fmt::join(near, " or ")));
     }
+    if (auto checked = check_states(project); !checked) return checked;
+    if (!project.signing_key.empty() && !is_file(project.folder / project.signing_key))
+        return fail(ErrorKind::bad_input, "the key for the signature is not there",
+                    (project.folder / project.signing_key).string(), "",
+                    "make one with: openssl genpkey -algorithm ed25519 -out publisher.key");
     if (!project.icon.empty() && !is_file(project.folder / project.icon))
         return fail(ErrorKind::bad_input, "the icon is not there", (project.folder / project.icon).string(),
                     "", "name a picture file");
@@ -239,7 +271,12 @@ std::string project_file_text(const Project& project) {
         line("from", asset.from);
         line("to", asset.to);
     }
+    for (const State& state : project.states) {
+        text += "\n[[state]]\n";
+        line("path", state.path + (state.is_folder ? "/" : ""));
+    }
     text += "\n[output]\n";
+    if (!project.signing_key.empty()) line("sign", below(project.signing_key));
     line("layout", layout_word(project.layout));
     if (project.compression != Compression::balanced) line("compress", compression_word(project.compression));
     text += fmt::format("targets = {}\n", quoted_list(project.targets));

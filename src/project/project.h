@@ -26,6 +26,14 @@ struct Asset {
     std::string where; ///< where the project says so, for messages: file:line or the option
 };
 
+/// A file or folder that the application writes. It lives in the user's data folder; what the project has
+/// there is its initial content.
+struct State {
+    std::string path; ///< relative to the project's folder
+    bool is_folder = false;
+    std::string where; ///< where the project says so, for messages
+};
+
 /// What there is to build: the project file, the command line and the defaults, put together.
 struct Project {
     std::filesystem::path folder;       ///< absolute; what the entry, assets and icon are relative to
@@ -52,6 +60,8 @@ struct Project {
     bool drop_debug_symbols = false;         ///< of native files
     std::vector<std::string> host_libraries; ///< not shipped: the users' systems have them
     std::vector<Asset> assets;
+    std::vector<State> states;
+    std::string signing_key;              ///< a file relative to the folder; empty: the output is not signed
     std::filesystem::path rehearsed_file; ///< where what rehearsals saw is kept
     Rehearsed rehearsed;
     Layout layout = Layout::single;
@@ -73,8 +83,9 @@ struct Project {
 /// What the command line says; each value set there wins over the project file.
 struct ProjectOptions {
     std::string entry; ///< a source file, a project folder, or empty for the present folder
-    std::optional<std::string> name, mode, layout, icon, runtime, out, compression;
+    std::optional<std::string> name, mode, layout, icon, runtime, out, compression, signing_key;
     std::vector<std::string> assets; ///< FROM[=TO]
+    std::vector<std::string> states;
     std::vector<std::string> include, exclude, targets;
 };
 

@@ -50,9 +50,11 @@ class ProjectFileReader {
                                   {"host", texts_into(project_.host_libraries)},
                                   {"carry_libc", truth_into(project_.carry_libc)},
                                   {"drop_debug_symbols", truth_into(project_.drop_debug_symbols)}});
-        tables["output"] = table({{"layout", word_into(project_.layout, parse_layout)},
+        tables["output"] = table({{"sign", text_into(project_.signing_key)},
+                                  {"layout", word_into(project_.layout, parse_layout)},
                                   {"targets", texts_into(project_.targets)},
                                   {"compress", word_into(project_.compression, parse_compression)}});
+        tables["state"] = [this](const toml::node& node) { return read_states(node); };
         tables["asset"] = [this](const toml::node& node) { return read_assets(node); };
         return read_table(parsed.table(), tables);
     }
@@ -159,20 +161,41 @@ class ProjectFileReader {
         };
     }
 
-    Result<void> read_assets(const toml::node& node) {
-        if (!node.is_array()) return wrong_type(node, "[[asset]] with two pairs of brackets");
+    /// An array of tables: `name` in messages, `keys` for each, `needed` the one that each has.
+    Result<void> read_tables(const toml::node& node, const std::string& name, const std::string& needed,
+                             const std::function<Keys(const std::string& where)>& keys,
+                             const std::function<bool()>& has_needed) {
+        if (!node.is_array()) return wrong_type(node, fmt::format("[[{}]] with two pairs of brackets", name));
         for (const toml::node& item : *node.as_array()) {
-            if (!item.is_table()) return wrong_type(item, "a table with `from` and, if wanted, `to`");
-            Asset asset;
-            asset.where = at(item.source());
-            Keys keys{{"from", text_into(asset.from)}, {"to", text_into(asset.to)}};
-            if (auto done = read_table(*item.as_table(), keys); !done) return done;
-            if (asset.from.empty())
-                return wrong(item.source(), "an asset has no `from`", "it says which files are carried",
-                             "add from = \"...\"");
-            project_.assets.push_back(std::move(asset));
+            if (!item.is_table()) return wrong_type(item, fmt::format("a table with `{}`", needed));
+            if (auto done = read_table(*item.as_table(), keys(at(item.source()))); !done) return done;
+            if (!has_needed())
+                return wrong(item.source(), fmt::format("a table [[{}]] has no `{}`", name, needed),
+                             "it says which files are meant", fmt::format("add {} = \"...\"", needed));
         }
         return {};
+    }
+
+    Result<void> read_assets(const toml::node& node) {
+        return read_tables(
+            node, "asset", "from",
+            [this](const std::string& where) {
+                Asset& asset = project_.assets.emplace_back();
+                asset.where = where;
+                return Keys{{"from", text_into(asset.from)}, {"to", text_into(asset.to)}};
+            },
+            [this] { return !project_.assets.back().from.empty(); });
+    }
+
+    Result<void> read_states(const toml::node& node) {
+        return read_tables(
+            node, "state", "path",
+            [this](const std::string& where) {
+                State& state = project_.states.emplace_back();
+                state.where = where;
+                return Keys{{"path", text_into(state.path)}};
+            },
+            [this] { return !project_.states.back().path.empty(); });
     }
 
     std::string file_;

@@ -41,6 +41,13 @@ struct MadeFile {
     std::string place; ///< relative to the app tree
     std::string content;
     unsigned mode = 0644;
+    std::vector<std::size_t> cuts{}; ///< offsets of parts that change apart from each other, ascending
+};
+
+/// An installed package, as its metadata names it.
+struct Package {
+    std::string name;
+    std::string version;
 };
 
 /// How the launcher starts the app tree's program. Arguments may hold `{tree}`, the app tree's absolute path;
@@ -125,6 +132,9 @@ class Runtime {
 
     /// A file of an installed package: the package and the path in it; nothing where it is no package's.
     virtual std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) = 0;
+
+    /// The installed packages that units are of, sorted by name.
+    virtual std::vector<Package> packages(const std::vector<Unit>& units) = 0;
 
     virtual Start start() const = 0;
     virtual std::vector<InnerLauncher> inner_launchers() const = 0;

@@ -33,7 +33,7 @@ std::map<std::string, std::string> read_back(const std::string& file, payload::R
     error = payload::unpack_index({bytes + trailer.index_offset, trailer.index_stored}, trailer, head,
                                   raw.data());
     payload::Index index;
-    if (error == payload::ReadError::none) error = index.open({raw.data(), trailer.index_raw}, trailer);
+    if (error == payload::ReadError::none) error = index.open({raw.data(), trailer.index_raw}, trailer, true);
     if (error != payload::ReadError::none) return tree;
     std::string stream;
     for (std::uint32_t i = 0; i < index.block_count(); ++i) {
@@ -63,22 +63,20 @@ std::vector<payload::TreeFile> sample_tree() {
     std::string noise(9 << 20, '\0');
     std::mt19937 random(5);
     for (char& c : noise) c = static_cast<char>(random());
-    return {{"bin/app", 0755, std::string(5 << 20, 'x'), {}},
-            {"lib/noise", 0644, noise, {}},
-            {"a/empty", 0644, "", {}},
-            {"a/one", 0644, "the same", {}},
-            {"b/other", 0644, "the same", {}},
-            {"a/\xC3\xA4 b", 0644, "text", {}}};
+    return {{"bin/app", 0755, std::string(5 << 20, 'x'), {}, {}},
+            {"lib/noise", 0644, noise, {}, {}},
+            {"a/empty", 0644, "", {}, {}},
+            {"a/one", 0644, "the same", {}, {}},
+            {"b/other", 0644, "the same", {}, {}},
+            {"a/\xC3\xA4 b", 0644, "text", {}, {}}};
 }
 
 std::string write_sample(const fs::path& file, std::vector<payload::TreeFile> tree, int level = 3) {
     fs::remove(file);
-    REQUIRE(write_new(file, {}, 0755));
-    REQUIRE(write_atomically(file, "launcher"));
     payload::Description description{"app", "1.0", std::string("bin/app\0-x\0", 11), false, "", "", ""};
     Silent silent;
     Store none{fs::path()};
-    auto sizes = payload::append_payload(file, std::move(tree), description, level, none, silent);
+    auto sizes = payload::write_output(file, "launcher", tree, description, {level, nullptr}, none, silent);
     REQUIRE(sizes);
     return read_text(file).value();
 }
@@ -104,8 +102,8 @@ TEST_CASE("a payload comes back as it was, with equal contents stored once") {
 
 TEST_CASE("no changed byte and no cut goes unnoticed") {
     fs::path file = fs::temp_directory_path() / ("omnistasis payload flips " + std::to_string(::getpid()));
-    std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y", {}},
-                                        {"b", 0644, "text of b", {}}};
+    std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y", {}, {}},
+                                        {"b", 0644, "text of b", {}, {}}};
     std::string written = write_sample(file, tree);
     fs::remove(file);
     payload::ReadError error{};

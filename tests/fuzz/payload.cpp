@@ -23,7 +23,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     (void)payload::read_head({file.data() + trailer.head_offset, static_cast<std::size_t>(trailer.head_size)}, trailer, head);
     payload::Index index;
     payload::Bytes raw{file.data() + trailer.index_offset, static_cast<std::size_t>(trailer.index_stored)};
-    if (index.open(raw, trailer) != payload::ReadError::none) return 0;
+    if (index.open(raw, trailer, data[0] % 2 == 0) != payload::ReadError::none) return 0;
     for (std::uint32_t i = 0; i < index.block_count() && i < 4; ++i) {
         payload::Block block = index.block(i);
         launcher::sha256(file.data() + block.offset, block.stored_size, digest);

@@ -115,3 +115,92 @@ TEST_CASE("a second reader, made from the specification alone, reads what is wri
     workshop.shell("printf x >> out/linux-x86_64/main");
     CHECK(workshop.shell(std::string("'") + PAYLOAD_READER + "' out/linux-x86_64/main").exit_code == 1);
 }
+
+TEST_CASE("a signed application starts with its publisher's signature only") {
+    Workshop workshop("signed");
+    workshop.write("h.py", "print('here')\n");
+    workshop.shell(
+        "openssl genpkey -algorithm ed25519 -out publisher.key; openssl genpkey -algorithm ed25519 "
+        "-out other.key; openssl genrsa -out rsa.key 2048");
+    auto build = [&](const std::string& key, const std::string& out, const std::string& layout = "single") {
+        return workshop.omnistasis(
+            {"build", "h.py", "--compress", "fast", "--sign", key, "--out", out, "--layout", layout});
+    };
+    REQUIRE(build("publisher.key", "ours").exit_code == 0);
+    REQUIRE(build("publisher.key", "folder", "folder").exit_code == 0);
+    REQUIRE(build("other.key", "theirs").exit_code == 0);
+    CHECK(workshop.shell("./ours/h && ./folder/h/h && ./theirs/h").out == "here\nhere\nhere\n");
+    CHECK(workshop.omnistasis({"inspect", "ours/h", "--verify"}).out.find("signed") != std::string::npos);
+
+    // Somebody else's payload behind our launcher, and our own with a changed signature.
+    auto payload_of = [](const std::string& file) {
+        std::uint64_t at = 0;
+        for (std::size_t i = 8; i-- > 0;)
+            at = at << 8 | static_cast<unsigned char>(file[file.size() - 112 + i]);
+        return at;
+    };
+    std::string ours = read_text(workshop.path("ours/h")).value();
+    std::string theirs = read_text(workshop.path("theirs/h")).value();
+    std::string mixed = ours.substr(0, payload_of(ours)) + theirs.substr(payload_of(theirs));
+    workshop.write("mixed", mixed);
+    for (const char* cache : {"rm -rf cache", "true"}) {
+        auto run = workshop.shell(std::string(cache) + "; chmod +x mixed; ./mixed");
+        CHECK(run.exit_code == 122);
+        CHECK(run.out.empty());
+        CHECK(run.err.find("signature") != std::string::npos);
+    }
+    CHECK(workshop.omnistasis({"inspect", "mixed"}).exit_code == 3);
+
+    CHECK(build("rsa.key", "x").err.find("Ed25519") != std::string::npos);
+    CHECK(build("h.py", "x").exit_code == 3);
+    CHECK(build("nothing.key", "x").exit_code == 3);
+    // The same key signs the same bytes in the same way.
+    REQUIRE(build("publisher.key", "again").exit_code == 0);
+    CHECK(read_text(workshop.path("again/h")).value() == ours);
+}
+
+TEST_CASE("a full check finds what was changed in the tree") {
+    Hello hello("full");
+    CHECK(hello.shell(hello.program).exit_code == 0);
+    CHECK(hello.shell("OMNISTASIS_CHECK=full " + hello.program).out == "here\n");
+    hello.shell("chmod u+w cache/omnistasis/h-*/lib/python3*/modules.store; printf x | dd conv=notrunc bs=1 "
+                "seek=20000 of=$(echo cache/omnistasis/h-*/lib/python3*/modules.store)");
+    auto run = hello.shell("OMNISTASIS_CHECK=full " + hello.program);
+    CHECK(run.exit_code == 122);
+    CHECK(run.out.empty());
+    CHECK(run.err.find("modules.store of the application is not what was built. Remove ") !=
+          std::string::npos);
+
+    REQUIRE(hello.omnistasis({"build", "h.py", "--layout", "folder", "--out", "f"}).exit_code == 0);
+    CHECK(hello.shell("OMNISTASIS_CHECK=full ./f/h/h").out == "here\n");
+    CHECK(hello.omnistasis({"inspect", "f/h", "--verify"}).exit_code == 0);
+    hello.shell("printf x >> $(echo f/h/tree/lib/python3*/modules.store)");
+    CHECK(hello.shell("OMNISTASIS_CHECK=full ./f/h/h").exit_code == 122);
+    CHECK(hello.omnistasis({"inspect", "f/h", "--verify"}).exit_code == 3);
+}
+
+TEST_CASE("trees of old versions are removed, but not those in use or started lately") {
+    Hello hello("old trees");
+    auto trees = [&] { return hello.shell("ls -A cache/omnistasis | grep -c '^h-'").out; };
+    hello.shell(hello.program);
+    for (const char* text : {"import time; print('two', flush=True); time.sleep(60)\n", "print('three')\n"}) {
+        hello.write("h.py", text);
+        REQUIRE(hello
+                    .omnistasis(
+                        {"build", "h.py", "--compress", "fast", "--out", text[0] == 'i' ? "two" : "three"})
+                    .exit_code == 0);
+    }
+    // The second version runs while the third is started for the first time; all trees but the third's are
+    // old.
+    auto run = hello.shell(
+        "mkfifo said; ./two/h > said & read line < said; touch -d '10 days ago' "
+        "cache/omnistasis/h-*/.complete; ./three/h; tries=0; until [ $(ls cache/omnistasis | wc -l) "
+        "= 2 ] || [ $tries = 200 ]; do tries=$((tries + 1)); sleep 0.02; done; ls "
+        "cache/omnistasis | wc -l; kill $!");
+    CHECK(run.out == "three\n2\n");
+    // Nothing is old now.
+    hello.shell("touch cache/omnistasis/h-*/.complete; ./three/h");
+    CHECK(trees() == "2\n");
+    CHECK(hello.shell(hello.program).out == "here\n");
+    CHECK(trees() == "3\n");
+}

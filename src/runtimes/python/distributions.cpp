@@ -2,6 +2,7 @@
 
 #include "support/files.h"
 
+#include <algorithm>
 #include <cctype>
 #include <set>
 
@@ -15,13 +16,18 @@ std::string_view trimmed(std::string_view text) {
     return text;
 }
 
-void read_entry_points(std::string_view text, Distribution& distribution) {
-    std::string group;
+template <typename Take> void each_line(std::string_view text, Take take) {
     while (!text.empty()) {
         std::size_t end = std::min(text.find('\n'), text.size());
-        std::string_view line = trimmed(text.substr(0, end));
+        take(trimmed(text.substr(0, end)));
         text.remove_prefix(std::min(end + 1, text.size()));
-        if (line.empty() || line.front() == '#') continue;
+    }
+}
+
+void read_entry_points(std::string_view text, Distribution& distribution) {
+    std::string group;
+    each_line(text, [&](std::string_view line) {
+        if (line.empty() || line.front() == '#') return;
         if (line.front() == '[' && line.back() == ']') {
             group = line.substr(1, line.size() - 2);
         } else if (std::size_t equal = line.find('='); equal != std::string_view::npos) {
@@ -29,7 +35,7 @@ void read_entry_points(std::string_view text, Distribution& distribution) {
             value = trimmed(value.substr(0, value.find('[')));
             distribution.entry_points[group][std::string(trimmed(line.substr(0, equal)))] = value;
         }
-    }
+    });
 }
 
 } // namespace
@@ -51,13 +57,6 @@ std::set<std::string> required_distributions(const Distribution& distribution) {
         requirement = requirement.substr(0, requirement.find_first_of(" <>=!~;[("));
         if (!requirement.empty()) required.insert(normalized_distribution_name(requirement));
     };
-    auto each_line = [](const std::string& text, auto take) {
-        for (std::size_t start = 0; start < text.size();) {
-            std::size_t end = std::min(text.find('\n', start), text.size());
-            take(std::string_view(text).substr(start, end - start));
-            start = end + 1;
-        }
-    };
     std::string file = distribution.is_file ? distribution.folder : distribution.folder + "/METADATA";
     if (auto text = read_text(file))
         each_line(*text, [&](std::string_view line) {
@@ -69,6 +68,29 @@ std::set<std::string> required_distributions(const Distribution& distribution) {
             if (!line.starts_with('[')) add(line);
         });
     return required;
+}
+
+std::set<std::string> top_level_modules(const Distribution& distribution) {
+    std::set<std::string> modules;
+    if (auto text = read_text(distribution.folder + "/top_level.txt")) {
+        each_line(*text, [&](std::string_view line) {
+            if (!line.empty()) modules.emplace(line);
+        });
+    } else if (auto record = read_text(distribution.folder + "/RECORD")) {
+        // Paths, each with a hash and a size behind it.
+        each_line(*record, [&](std::string_view line) {
+            std::string_view top = line.substr(0, line.find_first_of("/,"));
+            if (std::size_t dot = top.find('.'); dot != std::string_view::npos && dot > 0)
+                top = top.substr(0, dot);
+            if (!top.empty() && top != "..") modules.emplace(top);
+        });
+    }
+    if (modules.empty()) {
+        std::string name = distribution.name;
+        std::ranges::replace(name, '-', '_');
+        modules.insert(name);
+    }
+    return modules;
 }
 
 std::vector<Distribution> find_distributions(const std::vector<std::string>& search_path) {

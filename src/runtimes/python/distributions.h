@@ -20,6 +20,9 @@ struct Distribution {
 /// The distributions that its metadata names as required, normalized; also those of extras.
 std::set<std::string> required_distributions(const Distribution& distribution);
 
+/// The modules and packages that it brings, as its list of files or its own table names them.
+std::set<std::string> top_level_modules(const Distribution& distribution);
+
 std::string normalized_distribution_name(std::string_view name);
 
 /// All distributions on a search path; the first of a name wins.

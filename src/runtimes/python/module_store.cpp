@@ -22,6 +22,10 @@ namespace {
 /// Enough for an interpreter's start to be worth it, few enough to spread evenly over the cores.
 constexpr std::size_t sources_in_one_batch = 200;
 
+/// Own modules are cut into pieces of about this many bytes and more, so that a change in one is a small
+/// change.
+constexpr std::size_t own_piece = 32u << 10;
+
 std::uint64_t little_endian(std::string_view bytes) {
     std::uint64_t value = 0;
     for (std::size_t i = bytes.size(); i-- > 0;) value = value << 8 | static_cast<unsigned char>(bytes[i]);
@@ -150,8 +154,9 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
     return {};
 }
 
-std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std::vector<std::string>& codes,
-                              const std::vector<StoredName>& names, const BootConfig& config) {
+ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::vector<StoredName>& names,
+                                      const BootConfig& config) {
+    std::ranges::stable_partition(modules, [](const Module& module) { return !module.unit.own; });
     // Offsets are numbers of a fixed size, so the head is as long with the right ones as with any.
     auto write_head = [&](std::uint64_t base) {
         MarshalWriter head;
@@ -214,19 +219,18 @@ std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std
 
         head.begin_dictionary();
         std::uint64_t offset = base;
-        for (std::size_t i = 0; i < modules.size(); ++i) {
+        for (const auto& [unit, code] : modules) {
             auto write_entry = [&](const std::string& name) {
                 head.text(name);
                 head.tuple(4);
                 head.number(static_cast<std::int64_t>(offset));
-                head.number(static_cast<std::int64_t>(codes[i].size()));
-                head.boolean(modules[i].place.ends_with("/__init__.py"));
-                head.text(modules[i].place);
+                head.number(static_cast<std::int64_t>(code.size()));
+                head.boolean(unit.place.ends_with("/__init__.py"));
+                head.text(unit.place);
             };
-            write_entry(modules[i].name);
-            if (modules[i].name == "__main__" && !config.entry_module.empty())
-                write_entry(config.entry_module);
-            offset += codes[i].size();
+            write_entry(unit.name);
+            if (unit.name == "__main__" && !config.entry_module.empty()) write_entry(config.entry_module);
+            offset += code.size();
         }
         for (const StoredName& name : names) {
             bool extension = name.kind == trace::UnitKind::extension;
@@ -247,9 +251,20 @@ std::string ModuleStore::pack(const std::vector<trace::Unit>& modules, const std
     };
     std::string head = write_head(0);
     head = write_head(16 + head.size());
-    std::string content = "OMNIMOD1" + little_endian_bytes(head.size()) + head;
-    for (const std::string& code : codes) content += code;
-    return content;
+    Packed packed;
+    packed.content = "OMNIMOD1" + little_endian_bytes(head.size()) + head;
+    packed.cuts.push_back(packed.content.size());
+    bool own_begun = false;
+    for (const Module& module : modules) {
+        std::size_t since_cut = packed.content.size() - packed.cuts.back();
+        bool own_begins = module.unit.own && !own_begun;
+        // Where a module's code begins is a place that changes in others do not move.
+        bool small_enough = own_begun && since_cut >= own_piece && module.code.size() % 4 == 0;
+        if (since_cut > 0 && (own_begins || small_enough)) packed.cuts.push_back(packed.content.size());
+        own_begun |= module.unit.own;
+        packed.content += module.code;
+    }
+    return packed;
 }
 
 std::string ModuleStore::bytecode_file(const std::string& code) const {

@@ -59,9 +59,19 @@ class ModuleStore {
     Result<std::vector<Compiled>> compile(const std::vector<Source>& sources, unsigned jobs,
                                           Observer& observer) const;
 
-    /// The content of modules.store. `codes` belong to `modules`, one each.
-    static std::string pack(const std::vector<trace::Unit>& modules, const std::vector<std::string>& codes,
-                            const std::vector<StoredName>& names, const BootConfig& config);
+    /// A module with its code, marshalled.
+    struct Module {
+        trace::Unit unit;
+        std::string code;
+    };
+    struct Packed {
+        std::string content;
+        std::vector<std::size_t> cuts; ///< between what changes apart: the index, packages, own modules
+    };
+
+    /// The content of modules.store. The application's own modules come last: they change most often.
+    static Packed pack(std::vector<Module> modules, const std::vector<StoredName>& names,
+                       const BootConfig& config);
 
     /// A bytecode file (PEP 552 header, unchecked hash-based) around a marshalled code object.
     std::string bytecode_file(const std::string& code) const;

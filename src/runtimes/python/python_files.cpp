@@ -1,6 +1,9 @@
+#include "runtimes/python/distributions.h"
 #include "runtimes/python/python_tracing.h"
 
+#include <algorithm>
 #include <fmt/format.h>
+#include <set>
 
 namespace omnistasis::python {
 
@@ -58,10 +61,9 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     if (!compiled) return tl::make_unexpected(compiled.error());
 
     std::vector<trace::MadeFile> files;
-    std::vector<Unit> kept;
-    std::vector<std::string> codes;
+    std::vector<ModuleStore::Module> kept;
     for (std::size_t i = 0; i < count; ++i) {
-        const ModuleStore::Compiled& code = (*compiled)[i];
+        ModuleStore::Compiled& code = (*compiled)[i];
         if (!code.error.empty()) {
             // Packages carry files for other versions that never get imported; the application's own are no
             // such.
@@ -75,8 +77,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             files.push_back({modules[i].place + "c", store.bytecode_file(code.code), 0644});
             continue;
         }
-        kept.push_back(modules[i]);
-        codes.push_back(code.code);
+        kept.push_back({modules[i], std::move(code.code)});
     }
     files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});
     files.push_back(
@@ -84,8 +85,23 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     // The landmarks by which the interpreter knows its own tree.
     files.push_back({library + "/os.pyc", "", 0644});
     files.push_back({library + "/lib-dynload/.landmark", "", 0644});
-    files.push_back({library + "/modules.store", ModuleStore::pack(kept, codes, names, config), 0644});
+    ModuleStore::Packed packed = ModuleStore::pack(std::move(kept), names, config);
+    files.push_back({library + "/modules.store", std::move(packed.content), 0644, std::move(packed.cuts)});
     return files;
+}
+
+std::vector<trace::Package> PythonRuntime::packages(const std::vector<Unit>& units) {
+    std::set<std::string> tops;
+    for (const Unit& unit : units)
+        if (trace::is_module(unit.kind) && !unit.own && !unit.of_runtime) tops.insert(top_of(unit.name));
+    std::vector<trace::Package> found;
+    for (const Distribution& distribution : find_distributions(facts_.search_path)) {
+        std::set<std::string> brings = top_level_modules(distribution);
+        if (std::ranges::any_of(brings, [&](const std::string& name) { return tops.contains(name); }))
+            found.push_back({distribution.name, distribution.version});
+    }
+    std::ranges::sort(found, {}, &trace::Package::name);
+    return found;
 }
 
 } // namespace omnistasis::python

@@ -93,6 +93,7 @@ class PythonRuntime : public trace::Runtime {
     std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
     bool is_code_file(const std::filesystem::path& file) override;
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
+    std::vector<trace::Package> packages(const std::vector<Unit>& units) override;
 
     trace::Start start() const override {
         return {program_place(),

@@ -5,7 +5,6 @@
 #include "support/stored_form.h"
 #include "support/witness.h"
 
-
 namespace omnistasis::python {
 
 namespace {

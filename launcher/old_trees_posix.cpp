@@ -1,0 +1,156 @@
+#include "old_trees_posix.h"
+
+#include "files_posix.h"
+#include "state_posix.h"
+
+#include <ctype.h>
+#include <dirent.h>
+#include <errno.h>
+#include <fcntl.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/file.h>
+#include <sys/resource.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+namespace omnistasis::launcher {
+
+namespace {
+
+/// Whether a tree was not started for so long that it may go.
+bool is_old(int cache, const char* name) {
+    char marker[512];
+    struct stat status;
+    snprintf(marker, sizeof marker, "%s/%s", name, complete_marker);
+    return fstatat(cache, marker, &status, AT_SYMLINK_NOFOLLOW) == 0 &&
+           time(nullptr) - status.st_mtime > days_kept * 24 * 60 * 60;
+}
+
+/// Calls `take` with each old tree's name but the present one's; true where one of the calls is.
+template <typename Take> bool any_old_tree(const Self& self, int cache, const char* present, Take take) {
+    int folder = openat(cache, ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    DIR* stream = folder < 0 ? nullptr : fdopendir(folder);
+    if (stream == nullptr) return false;
+    bool any = false;
+    while (dirent* entry = readdir(stream))
+        if (strcmp(entry->d_name, present) != 0 && is_tree_name(self, entry->d_name) &&
+            is_old(cache, entry->d_name) && take(entry->d_name))
+            any = true;
+    closedir(stream);
+    return any;
+}
+
+/// Whether a file of a process's own, as /proc has it, names something in the folder `tree`.
+bool mentions(int process, const char* file, const char* tree) {
+    static char buffer[64 << 10];
+    int descriptor = openat(process, file, O_RDONLY | O_CLOEXEC);
+    if (descriptor < 0) return false;
+    size_t length = strlen(tree), kept = 0;
+    bool found = false;
+    for (ssize_t count = 0; !found && (count = read(descriptor, buffer + kept, sizeof buffer - kept)) > 0;) {
+        size_t size = kept + static_cast<size_t>(count);
+        found = memmem(buffer, size, tree, length) != nullptr;
+        // A name may stand across two reads.
+        kept = size < length ? size : length;
+        memmove(buffer, buffer + size - kept, kept);
+    }
+    close(descriptor);
+    return found;
+}
+
+bool leads_into(int process, const char* link, const char* tree) {
+    char target[4096];
+    size_t length = strlen(tree);
+    ssize_t size = readlinkat(process, link, target, sizeof target);
+    return size >= static_cast<ssize_t>(length) && memcmp(target, tree, length) == 0;
+}
+
+/// Whether any process runs from the folder, has a file of it mapped, or is in it.
+bool is_in_use(const char* tree) {
+    DIR* stream = opendir("/proc");
+    if (stream == nullptr) return true;
+    bool used = false;
+    while (dirent* entry = readdir(stream)) {
+        if (!isdigit(static_cast<unsigned char>(entry->d_name[0])) || used) continue;
+        int process = openat(dirfd(stream), entry->d_name, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+        if (process < 0) continue;
+        used = leads_into(process, "exe", tree) || leads_into(process, "cwd", tree);
+        used = used || mentions(process, "maps", tree);
+        close(process);
+    }
+    closedir(stream);
+    return used;
+}
+
+void remove_one(const Self& self, int cache, const char* cache_path, const char* name) {
+    char path[8192], gone[512];
+    snprintf(path, sizeof path, "%s/%s/%s", cache_path, name, complete_marker);
+    int marker = open(path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    // Whoever starts it right now has this lock until its program runs, and can be seen running from then on.
+    if (marker < 0 || flock(marker, LOCK_EX | LOCK_NB) != 0) {
+        if (marker >= 0) close(marker);
+        return;
+    }
+    snprintf(path, sizeof path, "%s/%s/", cache_path, name);
+    if (!is_in_use(path) && adopt_state(self, path)) {
+        snprintf(path, sizeof path, "%s/%s", name, complete_marker);
+        snprintf(gone, sizeof gone, ".%s.gone", name);
+        remove_all(cache, gone);
+        if (unlinkat(cache, path, 0) == 0 && renameat(cache, name, cache, gone) == 0) {
+            remove_all(cache, gone);
+            for (int i = 0; i < 2; ++i) {
+                snprintf(gone, sizeof gone, ".%s.%s", name, i == 0 ? "lock" : "new");
+                remove_all(cache, gone);
+            }
+        }
+    }
+    close(marker);
+}
+
+} // namespace
+
+void remove_old_trees(const Self& self, const TreePlace& place) {
+    char cache_path[8192];
+    snprintf(cache_path, sizeof cache_path, "%s", place.path);
+    char* slash = strrchr(cache_path, '/');
+    *slash = 0;
+    const char* present = slash + 1;
+    int cache = open(cache_path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (cache < 0) return;
+    bool any = any_old_tree(self, cache, present, [](const char*) { return true; });
+    pid_t child = any ? fork() : -1;
+    if (child == 0) {
+        // Nobody's child, in nobody's way: whoever waits for the application's output does not wait for this.
+        if (fork() != 0) _exit(0);
+        setsid();
+        int nothing = open("/dev/null", O_RDWR);
+        for (int stream = 0; stream < 3; ++stream) dup2(nothing, stream);
+        for (int other = 3; other < 1024; ++other)
+            if (other != cache) close(other);
+        signal(SIGPIPE, SIG_IGN);
+        setpriority(PRIO_PROCESS, 0, 19);
+        if (chdir("/") != 0) _exit(1);
+        // As /proc tells it, with no link in it.
+        char real[4096], number[64];
+        snprintf(number, sizeof number, "/proc/self/fd/%d", cache);
+        ssize_t size = readlink(number, real, sizeof real - 1);
+        if (size <= 0) _exit(1);
+        real[size] = 0;
+        any_old_tree(self, cache, present, [&](const char* name) {
+            remove_one(self, cache, real, name);
+            return true;
+        });
+        _exit(0);
+    }
+    if (child > 0)
+        while (waitpid(child, nullptr, 0) < 0 && errno == EINTR) {
+        }
+    close(cache);
+}
+
+} // namespace omnistasis::launcher

@@ -1,0 +1,38 @@
+// The executable that is running, and how a launcher says that it can't go on.
+#pragma once
+
+#include "payload_reader.h"
+
+namespace omnistasis::launcher {
+
+/// The executable that is running, opened, with what its payload says.
+struct Self {
+    int descriptor = -1;
+    uint64_t size = 0;
+    payload::Trailer trailer;
+    payload::Head head;
+};
+
+/// Why the application can't be started.
+struct Failure {
+    int exit_code = 0; ///< docs/exit-codes.md, "of built applications"
+    char text[600] = {};
+};
+
+constexpr int exit_no_room = 121;  ///< no folder where the tree or the application's data can be put
+constexpr int exit_damaged = 122;  ///< the executable, or its tree, is not what was built
+constexpr int exit_no_start = 123; ///< the tree's program does not start
+
+/// Fills in the failure: "what where: the system's reason", the last only with an error number. False.
+bool set(Failure& failure, int code, const char* what, const char* where, int error_number);
+
+/// The running executable's bytes; null where it can't be mapped. Stays mapped.
+const uint8_t* map_self(const Self& self);
+
+/// Reads the index, checked against the hashes above it, into memory that is never freed.
+bool load_index(const Self& self, const uint8_t* mapped, payload::Index& index, Failure& failure);
+
+/// Whether what is in front of the payload is what the head says. A launcher without this field says nothing.
+bool is_launcher_whole(const Self& self, const uint8_t* mapped);
+
+} // namespace omnistasis::launcher

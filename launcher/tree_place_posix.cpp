@@ -1,0 +1,327 @@
+#include "tree_place_posix.h"
+
+#include "files_posix.h"
+#include "sha256.h"
+#include "unpack_posix.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <pwd.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/file.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <sys/statvfs.h>
+#include <time.h>
+#include <unistd.h>
+
+namespace omnistasis::launcher {
+
+namespace {
+
+constexpr time_t a_day = 24 * 60 * 60;
+/// A file that the application saves by replacing it stays in the tree until the next start. So a tree with
+/// such files is among the user's data: caches may be cleared at any time.
+constexpr int data_first = -1;
+constexpr size_t longest_name = 100; ///< of the application, in the name of a tree
+
+/// The folders that may hold our own, in order of preference (docs/payload-format.md, "Where the tree goes").
+bool candidate(int number, bool keeps_files, char* base, size_t room) {
+    const char* own = getenv("OMNISTASIS_CACHE");
+    if (own != nullptr && own[0] == '/')
+        return number == data_first && snprintf(base, room, "%s", own) < static_cast<int>(room);
+    const char* value = nullptr;
+    const char* tail = "";
+    base[0] = 0;
+    switch (number) {
+    case data_first:
+        if (keeps_files && !data_base(base, room)) base[0] = 0;
+        return true;
+    case 0:
+        value = getenv("XDG_CACHE_HOME");
+        if (value == nullptr || value[0] != '/') value = "";
+        break;
+    case 1:
+        value = getenv("HOME");
+        tail = "/.cache";
+        break;
+    case 2:
+        if (const passwd* user = getpwuid(geteuid())) value = user->pw_dir;
+        tail = "/.cache";
+        break;
+    case 3:
+        value = "/var/tmp";
+        break;
+    case 4:
+        value = "/tmp";
+        break;
+    default:
+        return false;
+    }
+    if (value == nullptr || value[0] != '/' || value[1] == 0) return true;
+    if (number >= 3)
+        snprintf(base, room, "%s/omnistasis-%u", value, static_cast<unsigned>(geteuid()));
+    else
+        snprintf(base, room, "%s%s", value, tail);
+    return true;
+}
+
+/// The application's name as it begins the names of its trees, with the dash behind it; gives its length.
+size_t name_prefix(const Self& self, char* prefix) {
+    size_t length = self.head.name.size < longest_name ? self.head.name.size : longest_name;
+    for (size_t i = 0; i < length; ++i)
+        prefix[i] = self.head.name.data[i] == '/' ? '_' : static_cast<char>(self.head.name.data[i]);
+    if (prefix[0] == '.') prefix[0] = '_';
+    prefix[length] = '-';
+    prefix[length + 1] = 0;
+    return length + 1;
+}
+
+/// <application's name>-<the first 16 bytes of the tree's id>
+void name_of_tree(const Self& self, char* name) {
+    size_t length = name_prefix(self, name);
+    for (size_t i = 0; i < 16; ++i) snprintf(name + length + 2 * i, 3, "%02x", self.head.tree_id.data[i]);
+}
+
+/// Whether the tree is there, complete, and made from this payload. If it is, it stays there until the marker
+/// is closed: whoever takes old trees away locks it first, and unlinks it.
+bool is_complete(int cache, const char* name, const Self& self, TreePlace& place) {
+    char marker[400];
+    snprintf(marker, sizeof marker, "%s/%s", name, complete_marker);
+    int descriptor = openat(cache, marker, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    if (descriptor < 0) return false;
+    uint8_t id[33];
+    struct stat status;
+    bool same = flock(descriptor, LOCK_SH | LOCK_NB) == 0 && fstat(descriptor, &status) == 0 &&
+                status.st_uid == geteuid() && (status.st_mode & 022) == 0 && status.st_nlink == 1 &&
+                read(descriptor, id, sizeof id) == 32 && memcmp(id, self.head.tree_id.data, 32) == 0;
+    if (!same) return close(descriptor), false;
+    place.marker = descriptor;
+    time_t now = time(nullptr);
+    if (status.st_mtime > now || now - status.st_mtime > a_day) {
+        place.was_idle = true;
+        futimens(descriptor, nullptr);
+    }
+    return true;
+}
+
+/// One file of the tree beside the launcher, mapped; null where it is not the one of the index.
+const uint8_t* map_checked(int tree, const payload::File& file, const payload::Index& index, bool& empty) {
+    char path[4096];
+    if (file.path.size >= sizeof path) return nullptr;
+    memcpy(path, file.path.data, file.path.size);
+    path[file.path.size] = 0;
+    int descriptor = openat(tree, path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    if (descriptor < 0) return nullptr;
+    uint64_t size = index.content_size(file.content);
+    struct stat status;
+    const uint8_t* bytes = nullptr;
+    empty = false;
+    if (fstat(descriptor, &status) == 0 && S_ISREG(status.st_mode) &&
+        static_cast<uint64_t>(status.st_size) == size) {
+        empty = size == 0;
+        void* mapped = empty ? MAP_FAILED : mmap(nullptr, size, PROT_READ, MAP_PRIVATE, descriptor, 0);
+        uint8_t digest[32];
+        if (mapped != MAP_FAILED) {
+            sha256(mapped, static_cast<size_t>(size), digest);
+            if (memcmp(digest, index.content_hash(file.content), 32) == 0)
+                bytes = static_cast<const uint8_t*>(mapped);
+            else
+                munmap(mapped, size);
+        }
+    }
+    close(descriptor);
+    return bytes;
+}
+
+bool wrong_file(const payload::File& file, const char* advice, Failure& failure) {
+    failure.exit_code = exit_damaged;
+    snprintf(failure.text, sizeof failure.text,
+             "can't start: %.*s of the application is not what was built. %.150s",
+             static_cast<int>(file.path.size < 200 ? file.path.size : 200),
+             reinterpret_cast<const char*>(file.path.data), advice);
+    return false;
+}
+
+/// Copies the tree beside the launcher, file by file as the index has them.
+bool copy_tree(const Self& self, const uint8_t* mapped, const char* beside, int tree, Failure& failure) {
+    payload::Index index;
+    if (!load_index(self, mapped, index, failure)) return false;
+    int from = open(beside, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (from < 0) return set(failure, exit_no_start, "can't open", beside, errno);
+    payload::File file;
+    bool done = true;
+    for (size_t at = 0; done && index.next_file(at, file);) {
+        bool empty = false;
+        const uint8_t* bytes = map_checked(from, file, index, empty);
+        if (bytes == nullptr && !empty) {
+            done = wrong_file(file, "Get it anew", failure);
+            break;
+        }
+        auto size = static_cast<size_t>(index.content_size(file.content));
+        int out = open_in_tree(tree, file);
+        done = out >= 0 && write_at(out, bytes, size, 0);
+        if (out >= 0 && close(out) != 0) done = false;
+        if (!done) set(failure, exit_no_room, "can't copy the application:", "", errno);
+        if (!empty) munmap(const_cast<uint8_t*>(bytes), size);
+    }
+    close(from);
+    return done;
+}
+
+bool put_under_lock(const Self& self, int cache, const char* name, const char* beside, Failure& failure) {
+    char temporary[400], lock_name[400];
+    snprintf(lock_name, sizeof lock_name, ".%s.lock", name);
+    snprintf(temporary, sizeof temporary, ".%s.new", name);
+    int lock = openat(cache, lock_name, O_RDWR | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
+    if (lock < 0) return set(failure, exit_no_room, "can't write into the cache folder:", "", errno);
+    while (flock(lock, LOCK_EX) != 0 && errno == EINTR) {
+    }
+    TreePlace there;
+    if (is_complete(cache, name, self, there)) return close(there.marker), close(lock), true;
+
+    const uint8_t* mapped = map_self(self);
+    if (mapped == nullptr || !is_launcher_whole(self, mapped)) {
+        close(lock);
+        return set(failure, exit_damaged, "can't start:", payload::text_of(payload::ReadError::damaged), 0);
+    }
+    remove_all(cache, temporary);
+    remove_all(cache, name);
+    bool done = false;
+    int tree = mkdirat(cache, temporary, 0700) == 0
+                   ? openat(cache, temporary, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC)
+                   : -1;
+    if (tree < 0) {
+        set(failure, exit_no_room, "can't write into the cache folder:", "", errno);
+    } else if (beside == nullptr ? unpack(self, mapped, tree, failure)
+                                 : copy_tree(self, mapped, beside, tree, failure)) {
+        int marker =
+            openat(tree, complete_marker, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+        done = marker >= 0 && write_at(marker, self.head.tree_id.data, 32, 0);
+        // As of two days ago: the first start is one after a long time.
+        timespec times[2] = {{0, UTIME_OMIT}, {time(nullptr) - 2 * a_day, 0}};
+        if (marker >= 0) futimens(marker, times);
+        if (marker >= 0 && close(marker) != 0) done = false;
+        done = done && renameat(cache, temporary, cache, name) == 0;
+        if (!done) set(failure, exit_no_room, "can't write into the cache folder:", "", errno);
+    }
+    munmap(const_cast<uint8_t*>(mapped), self.size);
+    if (tree >= 0) close(tree);
+    if (!done) remove_all(cache, temporary);
+    close(lock);
+    return done;
+}
+
+} // namespace
+
+bool is_tree_name(const Self& self, const char* name) {
+    char prefix[longest_name + 2];
+    size_t length = name_prefix(self, prefix);
+    return strncmp(name, prefix, length) == 0 && strlen(name) == length + 32 &&
+           strspn(name + length, "0123456789abcdef") == 32;
+}
+
+bool find_beside(const Self& self, TreePlace& place, Failure& failure) {
+    char* tree = place.path;
+    ssize_t length = readlink("/proc/self/exe", tree, sizeof place.path - 1);
+    if (length <= 0 || static_cast<size_t>(length) + self.head.tree_folder.size + 2 > sizeof place.path)
+        return set(failure, exit_no_start, "can't tell where the application is", "", 0);
+    tree[length] = 0;
+    char* end = strrchr(tree, '/') + 1;
+    const auto* folder = reinterpret_cast<const char*>(self.head.tree_folder.data);
+    size_t size = self.head.tree_folder.size;
+    // A launcher inside the tree: one of the folders above its own is the tree.
+    if (size >= 2 && memcmp(folder, "..", 2) == 0) {
+        end[-1] = 0;
+        for (size_t up = 0; up < size; up += sizeof "../" - 1) {
+            end = strrchr(tree, '/');
+            *(end == nullptr ? tree : end) = 0;
+        }
+        return true;
+    }
+    memcpy(end, folder, size);
+    end[size] = 0;
+    return true;
+}
+
+bool check_tree(const Self& self, const TreePlace& place, Failure& failure) {
+    const uint8_t* mapped = map_self(self);
+    if (mapped == nullptr || !is_launcher_whole(self, mapped))
+        return set(failure, exit_damaged, "can't start:", payload::text_of(payload::ReadError::damaged), 0);
+    payload::Index index;
+    // A launcher inside the tree has none: the one in front of the tree does.
+    if (self.head.index_hash.size == 0) return true;
+    if (!load_index(self, mapped, index, failure)) return false;
+    char advice[300];
+    snprintf(advice, sizeof advice, place.in_cache ? "Remove %.200s, and it is unpacked anew" : "Get it anew",
+             place.path);
+    int tree = open(place.path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    payload::File file;
+    bool right = true;
+    for (size_t at = 0; right && index.next_file(at, file);) {
+        bool empty = false;
+        const uint8_t* bytes = map_checked(tree, file, index, empty);
+        right = bytes != nullptr || empty || wrong_file(file, advice, failure);
+        if (bytes != nullptr)
+            munmap(const_cast<uint8_t*>(bytes), static_cast<size_t>(index.content_size(file.content)));
+    }
+    if (tree >= 0) close(tree);
+    return right;
+}
+
+bool provide_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure) {
+    char name[256] = {};
+    name_of_tree(self, name);
+    char base[4096];
+    char tried[400] = {};
+    bool keeps_files = memmem(self.head.state.data, self.head.state.size, "file", sizeof "file") != nullptr;
+    for (int number = data_first; candidate(number, keeps_files, base, sizeof base); ++number) {
+        if (base[0] == 0) continue;
+        make_folders(base);
+        int reason = 0;
+        int base_folder = open(base, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+        // Below the folders for temporary files anybody could have made ours.
+        if (base_folder >= 0 && number >= 3 && !is_private(base_folder)) {
+            close(base_folder);
+            base_folder = -1;
+        }
+        int cache = base_folder < 0 ? -1 : open_private_folder(base_folder, "omnistasis");
+        if (cache < 0) reason = errno;
+        if (base_folder >= 0) close(base_folder);
+        struct statvfs system;
+        bool may_execute = cache >= 0 && (fstatvfs(cache, &system) != 0 || (system.f_flag & ST_NOEXEC) == 0);
+        if (cache >= 0 && may_execute) {
+            // Between the two somebody may take the tree away again, as an old one.
+            bool there = is_complete(cache, name, self, place);
+            for (int attempt = 0; !there && attempt < 3; ++attempt)
+                there = put_under_lock(self, cache, name, beside, failure) &&
+                        is_complete(cache, name, self, place);
+            close(cache);
+            place.in_cache = true;
+            if (there)
+                return snprintf(place.path, sizeof place.path, "%s/omnistasis/%s", base, name) <
+                       static_cast<int>(sizeof place.path);
+            if (failure.exit_code == exit_damaged) return false;
+        } else {
+            if (cache >= 0) close(cache);
+            const char* why = cache >= 0        ? "programs may not be started from there"
+                              : reason == EPERM ? "it is not the user's own"
+                                                : strerror(reason);
+            size_t used = strlen(tried);
+            snprintf(tried + used, sizeof tried - used, "%s%.200s/omnistasis (%s)", used ? ", " : "", base,
+                     why);
+        }
+    }
+    if (failure.exit_code == 0) {
+        failure.exit_code = exit_no_room;
+        snprintf(failure.text, sizeof failure.text,
+                 "no folder to unpack into; tried %s. Set OMNISTASIS_CACHE to a folder that can be written "
+                 "and where programs may be started",
+                 tried[0] ? tried : "nothing: HOME is not set");
+    }
+    return false;
+}
+
+} // namespace omnistasis::launcher
