@@ -3,6 +3,7 @@
 #include "project/rehearsed.h"
 #include "support/error.h"
 
+#include <algorithm>
 #include <filesystem>
 #include <functional>
 #include <optional>
@@ -72,6 +73,12 @@ struct Project {
     /// A program with a window is started by a click, from anywhere.
     bool starts_in_own_folder() const {
         return working_folder ? *working_folder == WorkingFolder::app : mode == Mode::window;
+    }
+
+    /// Whether a path, relative to the folder, is state or in a folder that is.
+    bool is_state(const std::string& path) const {
+        return std::ranges::any_of(
+            states, [&](const State& state) { return (path + "/").starts_with(state.path + "/"); });
     }
 
     /// Where the outputs for a target go.

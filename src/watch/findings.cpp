@@ -115,8 +115,8 @@ class Comparison {
         std::error_code ignored;
         if (!is_own(file) || runtime_.is_code_file(file) || !fs::is_regular_file(file, ignored)) return;
         std::string inner = relative_to(file, project_.folder.string());
-        if (project_.rehearsed.written.contains(inner)) return;
-        add("written", inner, "", "the built application can't keep it there");
+        if (project_.rehearsed.written.contains(inner) || project_.is_state(inner)) return;
+        add("written", inner, "", "a built application keeps it only as state: --state");
         findings_.facts.written.insert(inner);
     }
 

@@ -120,7 +120,7 @@ TEST_CASE("children of a rehearsed program are watched, and what it starts and w
     CHECK(run.out.find("program   /usr/bin/env") != std::string::npos);
     CHECK(run.out.find("written   log.db") != std::string::npos);
     auto traced = workshop.omnistasis({"trace", "main.py"});
-    CHECK(traced.err.find("log.db is written, which is a file of the application") != std::string::npos);
+    CHECK(traced.err.find("log.db is written, in the application's own folder") != std::string::npos);
     CHECK(traced.err.find("loose ends of less weight") != std::string::npos);
 }
 

@@ -78,7 +78,7 @@ TEST_CASE("a tree that its user can't change is copied, and each user has a stat
     CHECK(work.run("./out/logbook/logbook a", "other").out == "1 1 2\n");
     // A copy is made of what was built only.
     auto refused =
-        work.run("rm -rf home/.cache; echo >> $(echo out/logbook/tree/lib/python3*/modules.store); "
+        work.run("rm -rf home/.local/share/omnistasis; echo >> $(echo out/logbook/tree/lib/python3*/modules.store); "
                  "./out/logbook/logbook c");
     CHECK(refused.exit_code == 122);
     CHECK(refused.out.empty());

@@ -39,10 +39,8 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
              project_.rehearsed_file.string(), 0, "what needs it does not work where it is missing",
              "tell the users to install it, or carry it with --asset", true});
     for (const std::string& file : facts.written)
-        out.loose_ends.push_back(
-            {"writes-own-file", fmt::format("{} is written, which is a file of the application", file),
-             project_.rehearsed_file.string(), 0, "what is written is lost with the next version",
-             "write below the user's data folder instead"});
+        if (!project_.is_state(file))
+            out.loose_ends.push_back(writes_own_file(file, project_.rehearsed_file.string(), 0));
     return out;
 }
 

@@ -297,7 +297,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     ScanFacts facts = scan_facts_;
     facts.is_main = unit.name == "__main__";
     facts.keeps_strings = !scanned.standard;
-    facts.keeps_words = scanned.own;
+    facts.is_own = scanned.own;
     facts.file = unit.file;
     auto result = scans_.scan_file(unit.file, facts.is_main ? "__main__" : name,
                                    package ? name : parent_of(name), facts);
@@ -422,6 +422,15 @@ void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
              "give one of them another name, unless that is what you want", true});
 }
 
+trace::LooseEnd writes_own_file(const std::string& inner, const std::string& file, std::uint32_t line) {
+    return {"writes-own-file",
+            fmt::format("{} is written, in the application's own folder", inner),
+            file,
+            line,
+            "what is written is lost with the next version",
+            fmt::format("make it state with --state '{}', or write below the user's data folder", inner)};
+}
+
 /// What the application's own code expects around it and does not find once it is built.
 void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out) {
     if (!unit.own) return;
@@ -430,6 +439,15 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
                                   "a source text is asked for, and only compiled code goes along", unit.file,
                                   scan.asks_for_source, "the call fails with an OSError",
                                   "set sources = true under [runtime] in omnistasis.toml if it is needed"});
+    for (const StringAt& path : scan.written_paths) {
+        // A relative path is the caller's, unless the application starts in its own folder.
+        bool is_relative = path.text.front() != '/';
+        if (is_relative && (!project_.starts_in_own_folder() || scan.changes_folder)) continue;
+        std::string inner =
+            relative_to((project_.folder / path.text).lexically_normal().string(), project_.folder.string());
+        if (!inner.empty() && !project_.is_state(inner))
+            out.loose_ends.push_back(writes_own_file(inner, unit.file, path.line));
+    }
     if (project_.starts_in_own_folder() || scan.changes_folder) return;
     for (const StringAt& path : scan.opened_paths) {
         if (path.text == "." || !is_there(project_.folder / path.text)) continue;

@@ -23,10 +23,11 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
         into.value(request.instead_of_last);
     });
     visit_list(archive, result.unknown_imports, [](auto& into, auto& line) { into.value(line); });
-    for (auto* strings : {&result.import_suffixes, &result.dotted_strings, &result.path_strings,
-                          &result.system_paths, &result.distributions, &result.codecs, &result.watched,
-                          &result.entry_point_groups, &result.opened_paths, &result.search_path,
-                          &result.libraries, &result.code_strings, &result.listed_words})
+    for (auto* strings :
+         {&result.import_suffixes, &result.dotted_strings, &result.path_strings, &result.system_paths,
+          &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,
+          &result.opened_paths, &result.search_path, &result.libraries, &result.code_strings,
+          &result.listed_words, &result.written_paths})
         visit_list(archive, *strings, [](auto& into, auto& string) {
             into.value(string.text);
             into.value(string.line);
@@ -68,7 +69,7 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     }
     subject += facts.keeps_strings ? 'k' : '-';
     subject += facts.is_main ? 'm' : '-';
-    subject += facts.keeps_words ? 'w' : '-';
+    subject += facts.is_own ? 'w' : '-';
     std::string key = Store::key_of(subject);
     if (auto stored = store_->find(key))
         if (auto result = from_stored_form(*stored)) return result;

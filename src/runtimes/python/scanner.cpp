@@ -4,6 +4,7 @@
 #include "runtimes/python/constants.h"
 #include "runtimes/python/lexer.h"
 #include "runtimes/python/text_kinds.h"
+#include "runtimes/python/written_paths.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -370,7 +371,11 @@ class Scanner {
                 if (i + 1 < tokens.size() && tokens[i + 1].is("(")) {
                     std::size_t end = behind_closing(tokens, i + 1);
                     Tokens inside = tokens.subspan(i + 2, end > i + 2 ? end - i - 3 : 0);
-                    read_call(token, split_arguments(inside));
+                    auto arguments = split_arguments(inside);
+                    read_call(token, arguments);
+                    if (facts_.is_own)
+                        for (std::string& path : written_paths(constants_, tokens, i, arguments))
+                            result_.written_paths.push_back({std::move(path), token.line});
                 } else {
                     note_name(tokens, i);
                 }
@@ -392,7 +397,7 @@ class Scanner {
             result_.dotted_strings.push_back({std::string(token.text), token.line});
         // One of a list: a setting may name packages so.
         bool listed = i > 0 && (tokens[i - 1].is("[") || tokens[i - 1].is("(") || tokens[i - 1].is(","));
-        if (facts_.keeps_words && listed && !relative && is_dotted_name("x." + std::string(token.text)))
+        if (facts_.is_own && listed && !relative && is_dotted_name("x." + std::string(token.text)))
             result_.listed_words.push_back({std::string(token.text), token.line});
         note_code(token);
         if (token.text.starts_with("lib") && is_library_name(std::string(token.text)) &&

@@ -61,6 +61,7 @@ struct ScanResult {
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
     std::vector<StringAt> search_path;        ///< folders that sys.path gets; those in front begin with a `<`
     std::vector<StringAt> opened_paths;       ///< relative paths that a call opens as they are
+    std::vector<StringAt> written_paths;      ///< paths that a call opens for writing, where wanted
     std::vector<StringAt> code_strings;       ///< modules that an import statement in a string constant names
     /// Native libraries that are opened by name: file names (libx.so.1), or the bare names that find_library
     /// takes.
@@ -104,7 +105,7 @@ struct ScanFacts {
     std::string system = "Linux";          ///< platform.system()
     std::string file;                      ///< what __file__ is; empty where it is not known
     bool keeps_strings = true;             ///< whether `dotted_strings` and `path_strings` are wanted
-    bool keeps_words = false;              ///< whether `listed_words` are wanted
+    bool is_own = false;                   ///< the application's: `listed_words`, `written_paths` are wanted
     bool is_main = false;                  ///< the file runs as __main__
     const WatchedNames* watched = nullptr; ///< names whose use means that a module is needed
 };
