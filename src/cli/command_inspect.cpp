@@ -119,8 +119,8 @@ void print_output(const Inspection& inspection, const Surroundings& around, bool
         fmt::print("  signed by the publisher with the public key {}\n",
                    hex(as_bytes(contents.public_key())));
     for (const payload::StatePath& state : description.state)
-        fmt::print("  writes {}  in {}/{}/{}\n", state.place,
-                   "$XDG_DATA_HOME or ~/.local/share", description.name, state.path);
+        fmt::print("  writes {}  in {}/{}/{}\n", state.place, "$XDG_DATA_HOME or ~/.local/share",
+                   description.name, state.path);
     print_oldest_system(inspection.oldest, around);
     if (single)
         fmt::print("  unpacks to the user's cache, as {}-{}\n", description.name,

@@ -71,6 +71,8 @@ void add_why_command(CLI::App& program, int& result);
 void add_rehearse_command(CLI::App& program, const std::vector<std::string>& arguments, int& result);
 void add_prove_command(CLI::App& program, const std::vector<std::string>& arguments, int& exit_code);
 void add_inspect_command(CLI::App& program, int& exit_code);
+void add_compare_command(CLI::App& program, int& exit_code);
+void add_delta_command(CLI::App& program, int& exit_code);
 void add_notes_command(CLI::App& program, int& result);
 void add_demo_command(CLI::App& program, int& result);
 

@@ -69,6 +69,8 @@ int run(int count, char** words) {
     cli::add_rehearse_command(program, behind, exit_code);
     cli::add_prove_command(program, behind, exit_code);
     cli::add_inspect_command(program, exit_code);
+    cli::add_compare_command(program, exit_code);
+    cli::add_delta_command(program, exit_code);
     cli::add_notes_command(program, exit_code);
     cli::add_demo_command(program, exit_code);
     try {
@@ -82,13 +84,22 @@ int run(int count, char** words) {
     return exit_code;
 }
 
+/// Prints an error even where nothing can be printed any more; gives its exit code.
+int end_with(const Error& error) {
+    try {
+        cli::print_error(error);
+    } catch (const std::exception&) {
+        // The disk that standard error leads to is full, too: the exit code says it.
+    }
+    return cli::exit_code_of(error.kind);
+}
+
 int fault(const std::exception& error) {
-    cli::print_error({ErrorKind::fault,
-                      "Omnistasis itself has failed",
-                      {},
-                      error.what(),
-                      "please report this, with the command that was given"});
-    return cli::exit_code_of(ErrorKind::fault);
+    return end_with({ErrorKind::fault,
+                     "Omnistasis itself has failed",
+                     {},
+                     error.what(),
+                     "please report this, with the command that was given"});
 }
 
 } // namespace
@@ -102,6 +113,8 @@ int main(int count, char** words) {
     } catch (const std::system_error& error) {
         // Whoever reads our output has seen enough.
         if (error.code() == std::errc::broken_pipe) return cli::exit_done;
+        if (error.code() == std::errc::no_space_on_device || error.code() == std::errc::io_error)
+            return end_with({ErrorKind::missing, "can't write the result", {}, error.code().message(), {}});
         return fault(error);
     } catch (const std::exception& error) {
         return fault(error);

@@ -6,9 +6,13 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cstring>
 #include <fmt/format.h>
 #include <memory>
+#include <mutex>
+#include <oneapi/tbb/parallel_for.h>
+#include <optional>
 #include <zstd.h>
 
 namespace omnistasis::payload {
@@ -170,6 +174,32 @@ Result<std::vector<Part>> PayloadContents::parts() const {
     auto parts = right ? parse_parts(text) : std::nullopt;
     if (!parts) return damaged("the list of parts does not fit its hash");
     return std::move(*parts);
+}
+
+std::string PayloadContents::identity() const { return hex(sha256(file_.bytes().subspan(head_offset_))); }
+
+Result<void> PayloadContents::verify() const {
+    std::vector<Segment> all = segments();
+    std::atomic<bool> right = true;
+    oneapi::tbb::parallel_for(std::size_t(0), all.size(), [&](std::size_t i) {
+        Sha256 own = sha256(file_.bytes().subspan(all[i].offset, all[i].size));
+        if (std::memcmp(own.data(), all[i].hash.data(), own.size()) != 0) right = false;
+    });
+    if (!right) return damaged(payload::text_of(ReadError::damaged));
+    if (!is_folder()) return {};
+    std::mutex mutex;
+    std::optional<Error> wrong;
+    oneapi::tbb::parallel_for(std::size_t(0), files_.size(), [&](std::size_t i) {
+        fs::path file = name_.parent_path() / description_.tree_folder / files_[i].place;
+        auto content = MappedFile::open(file);
+        if (content && hex(sha256(content->bytes())) == files_[i].hash) return;
+        std::lock_guard lock(mutex);
+        wrong = Error{ErrorKind::bad_input, "a file of the output is not what was built", file.string(),
+                      content ? "its hash is another" : content.error().why,
+                      "get the output anew, or build it again"};
+    });
+    if (wrong) return tl::make_unexpected(*wrong);
+    return {};
 }
 
 std::vector<Segment> PayloadContents::segments() const {

@@ -47,6 +47,16 @@ class PayloadContents {
         return !description_.tree_folder.empty();
     } ///< the files lie beside the launcher
 
+    ByteSpan bytes() const { return file_.bytes(); } ///< the whole file
+    const fs::path& file() const { return name_; }
+
+    /// The hash of the head and the trailer, hexadecimal. The head's hashes cover all the rest, so this
+    /// stands for the whole output, to the byte.
+    std::string identity() const;
+
+    /// Checks all that the hashes cover, on all threads that TBB may use.
+    Result<void> verify() const;
+
     /// The publisher's public key in the launcher, 32 bytes; empty where the output is not signed.
     const std::string& public_key() const { return public_key_; }
 

@@ -75,10 +75,12 @@ struct Project {
         return working_folder ? *working_folder == WorkingFolder::app : mode == Mode::window;
     }
 
-    /// Whether a path, relative to the folder, is state or in a folder that is.
+    /// Whether a path, relative to the folder, is state or in a folder that is; or has a name that begins
+    /// with that of a state file, as what is about to replace it.
     bool is_state(const std::string& path) const {
-        return std::ranges::any_of(
-            states, [&](const State& state) { return (path + "/").starts_with(state.path + "/"); });
+        return std::ranges::any_of(states, [&](const State& state) {
+            return path == state.path || path.starts_with(state.path + (state.is_folder ? "/" : ""));
+        });
     }
 
     /// Where the outputs for a target go.
