@@ -136,6 +136,8 @@ Result<void> run_build(const BuildOptions& options) {
     auto result = build::build(job->project, *job->runtime, job->graph, *job->host, *job->store,
                                job->installation, job->jobs, progress);
     progress.clear();
+    if (std::string trouble = job->store->shared_trouble(); !trouble.empty() && !options.quiet)
+        fmt::print(stderr, "note: {}\n", trouble);
     if (!result) return tl::make_unexpected(result.error());
     auto trace_file = write_trace(*job);
     if (!trace_file) return tl::make_unexpected(trace_file.error());

@@ -22,7 +22,7 @@ std::string field(std::string text) {
 
 std::string parts_text(std::vector<Part> parts) {
     std::ranges::sort(parts);
-    parts.erase(std::ranges::unique(parts).begin(), parts.end());
+    parts.erase(std::unique(parts.begin(), parts.end()), parts.end());
     std::string text(first_line);
     text += '\n';
     for (const Part& part : parts)

@@ -285,12 +285,14 @@ class Writer {
         };
         auto compress = [&](std::shared_ptr<Block> block) {
             std::string key = key_of(*block);
-            if (auto known = store_.find(key, &block->hash); known && known->size() <= block->raw_size) {
+            auto is_right = [&](std::string_view stored) { return holds(*block, stored); };
+            if (auto known = store_.find_shared(key, is_right, &block->hash);
+                known && known->size() <= block->raw_size) {
                 block->stored = std::move(*known);
             } else {
                 compress_pieces(*block);
                 block->hash = sha256(block->stored);
-                store_.keep(key, block->stored);
+                store_.keep_shared(key, block->stored);
             }
             observer_.advance(block->raw_size);
             return block;
@@ -349,6 +351,25 @@ class Writer {
             block.stored.assign(reinterpret_cast<const char*>(raw.data()), raw.size());
         else
             block.stored.resize(size);
+    }
+
+    /// Whether stored bytes that come from elsewhere are those of the block: unpacking is far faster than
+    /// packing.
+    bool holds(const Block& block, std::string_view stored) const {
+        if (stored.size() > block.raw_size) return false;
+        std::string raw(stored.size() == block.raw_size ? stored : std::string_view());
+        if (raw.empty()) {
+            raw.resize(block.raw_size);
+            if (ZSTD_decompress(raw.data(), raw.size(), stored.data(), stored.size()) != raw.size())
+                return false;
+        }
+        std::size_t at = 0;
+        for (const Piece& piece : block.pieces) {
+            ByteSpan wanted = bytes_of(piece);
+            if (std::memcmp(raw.data() + at, wanted.data(), wanted.size()) != 0) return false;
+            at += wanted.size();
+        }
+        return at == raw.size();
     }
 
     ByteSpan bytes_of(const Piece& piece) const {

@@ -50,11 +50,13 @@ class Statement {
 
 std::shared_ptr<Store> Store::open_users() {
     fs::path folder = user_cache_folder("store");
-    return std::make_shared<Store>(folder.empty() ? fs::path() : folder / "index.sqlite");
+    return std::make_shared<Store>(folder.empty() ? fs::path() : folder / "index.sqlite", default_bound,
+                                   SharedStore::open_users());
 }
 
-Store::Store(const fs::path& file, std::uint64_t bound)
-    : objects_(file.parent_path() / "objects"), bound_(bound), today_(std::time(nullptr) / 86400) {
+Store::Store(const fs::path& file, std::uint64_t bound, std::unique_ptr<SharedStore> shared)
+    : shared_(std::move(shared)), objects_(file.parent_path() / "objects"), bound_(bound),
+      today_(std::time(nullptr) / 86400) {
     if (file.empty() || open(file)) return;
     // Damaged: what is not there can be worked out again.
     close();
@@ -65,6 +67,7 @@ Store::Store(const fs::path& file, std::uint64_t bound)
 
 Store::~Store() {
     flush();
+    if (shared_) shared_->finish();
     close();
 }
 
@@ -110,6 +113,22 @@ std::optional<std::string> Store::find(std::string_view key, Sha256* hash) {
     if (!object.empty()) return read_object(object, hash);
     if (hash != nullptr) *hash = sha256(value);
     return value;
+}
+
+std::optional<std::string> Store::find_shared(std::string_view key, const Check& is_right, Sha256* hash) {
+    if (auto here = find(key, hash)) return here;
+    if (!shared_ || !(is_right || shared_->is_trusted())) return std::nullopt;
+    auto there = shared_->get(key);
+    if (!there || (is_right && !is_right(*there))) return std::nullopt;
+    ++shared_hits_;
+    if (hash != nullptr) *hash = sha256(*there);
+    keep(key, *there);
+    return there;
+}
+
+void Store::keep_shared(std::string_view key, std::string value) {
+    if (shared_) shared_->put(key, value);
+    keep(key, std::move(value));
 }
 
 void Store::keep(std::string_view key, std::string value) {

@@ -2,7 +2,10 @@
 
 #include "support/files.h"
 #include "support/hash.h"
+#include "support/shared_store.h"
 
+#include <atomic>
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -28,7 +31,8 @@ class Store {
 
     /// Opens `<cache>/omnistasis/store/index.sqlite`.
     static std::shared_ptr<Store> open_users();
-    explicit Store(const fs::path& file, std::uint64_t bound = default_bound);
+    explicit Store(const fs::path& file, std::uint64_t bound = default_bound,
+                   std::unique_ptr<SharedStore> shared = nullptr);
     ~Store();
     Store(const Store&) = delete;
     Store& operator=(const Store&) = delete;
@@ -42,8 +46,21 @@ class Store {
     /// Remembers a result; it is written by `flush`, or at the end.
     void keep(std::string_view key, std::string value);
 
+    /// The same for results that depend on contents alone, so that they hold on other machines too: a team's
+    /// store is asked for what is not here, and gets what is kept. `is_right` checks a result that came from
+    /// there without proof of its origin; without it such results are not asked for.
+    using Check = std::function<bool(std::string_view)>;
+    std::optional<std::string> find_shared(std::string_view key, const Check& is_right = {},
+                                           Sha256* hash = nullptr);
+    void keep_shared(std::string_view key, std::string value);
+
     /// Writes what was kept, and when what was found was used.
     void flush();
+
+    /// Why the team's store is not used; empty where it is, or where there is none.
+    std::string shared_trouble() const { return shared_ ? shared_->trouble() : std::string(); }
+    /// How many results came from there.
+    std::size_t shared_hits() const { return shared_hits_; }
 
   private:
     /// A result that is not written yet.
@@ -61,6 +78,8 @@ class Store {
     std::optional<std::string> read_object(std::string_view name, Sha256* hash) const;
     bool write_object(const std::string& hash, std::string_view value) const;
 
+    std::unique_ptr<SharedStore> shared_;
+    std::atomic<std::size_t> shared_hits_ = 0;
     std::mutex mutex_;
     sqlite3* database_ = nullptr;
     sqlite3_stmt* find_ = nullptr;

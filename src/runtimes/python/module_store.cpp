@@ -60,15 +60,20 @@ std::string ModuleStore::key_of(const Source& source, const std::string& interpr
 Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vector<Source>& sources,
                                                                 unsigned jobs, Observer& observer) const {
     observer.step("compiling", sources.size());
+    // By content, and not by stamp: another machine's result is as good.
+    auto content_of = [&](const std::string& file) {
+        auto hash = file_hash(real_path(file), *store_);
+        return hash ? hex(*hash) : file_stamp(file);
+    };
     std::string interpreter =
-        fmt::format("{} {} {} {} {}", own_program_stamp(), file_stamp(facts_.executable), facts_.major,
-                    facts_.minor, facts_.micro);
+        fmt::format("{} {} {} {} {}", content_of("/proc/self/exe"), content_of(facts_.executable),
+                    facts_.major, facts_.minor, facts_.micro);
     std::vector<Compiled> results(sources.size());
     std::vector<std::string> keys(sources.size());
     oneapi::tbb::parallel_for(std::size_t(0), sources.size(), [&](std::size_t i) {
         keys[i] = key_of(sources[i], interpreter);
         if (keys[i].empty()) return;
-        if (auto known = store_->find(keys[i])) {
+        if (auto known = store_->find_shared(keys[i])) {
             FormReader reader(*known);
             visit(reader, results[i]);
             if (!reader.complete()) results[i] = {};
@@ -84,7 +89,7 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
         if (!keys[i].empty()) {
             FormWriter writer;
             visit(writer, results[i]);
-            store_->keep(keys[i], std::move(writer.bytes));
+            store_->keep_shared(keys[i], std::move(writer.bytes));
         }
     return results;
 }
