@@ -11,6 +11,8 @@
 #include "project/assets.h"
 #include "support/file_hash.h"
 #include "support/files.h"
+#include "support/own_program.h"
+#include "support/stored_form.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -149,7 +151,7 @@ class Builder {
             });
         });
         for (const AssetFile& file : find_initial_state(project_))
-            tree_.push_back({"state/" + file.place, 0644, {}, file.file, {}});
+            tree_.push_back({"state/" + file.place, 0644, "", file.file});
     }
 
     Result<void> fill_tree() {
@@ -159,14 +161,16 @@ class Builder {
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
         if (!made) return tl::make_unexpected(made.error());
         for (trace::MadeFile& file : *made) {
-            tree_.push_back({file.place, file.mode, std::move(file.content), {}, std::move(file.cuts)});
+            TreeFile& out = tree_.emplace_back(TreeFile{file.place, file.mode});
+            out.content = std::move(file.content);
+            out.cuts = std::move(file.cuts);
         }
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
-            tree_.push_back({inner.place, 0755, launcher_with(inner.start, ".."), {}, {}});
+            tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
         }
         // The folder that the application starts in may hold nothing but modules, which are elsewhere.
         if (project_.starts_in_own_folder()) {
-            tree_.push_back({runtime_.application_place() + "/.folder", 0644, "", {}, {}});
+            tree_.push_back({runtime_.application_place() + "/.folder", 0644});
         }
         observer_.step("linking", plan.files.size());
         std::size_t first = tree_.size();
@@ -211,7 +215,7 @@ class Builder {
         for (plan::PlannedFile& file : plan.files) {
             if (graph_.units[file.unit].kind != trace::UnitKind::program || is_start(file.place)) continue;
             trace::Start start{file.place + ".program", {"{arguments}"}};
-            tree_.push_back({file.place, 0755, launcher_with(start, way_to_tree(file.place)), {}, {}});
+            tree_.push_back({file.place, 0755, launcher_with(start, way_to_tree(file.place))});
             file.place = start.program;
         }
         return {};
@@ -231,42 +235,107 @@ class Builder {
         return way.empty() ? "." : way;
     }
 
-    /// Gives the bytes that were saved.
+    /// What became of a native file, as the store keeps it.
+    struct Treated {
+        bool is_changed = false;
+        std::string hash; ///< of the result, 32 bytes
+        std::uint64_t size = 0;
+        std::uint64_t saved = 0; ///< bytes that went with debug symbols
+    };
+
+    template <typename Archive, typename T> static void visit(Archive& archive, T& treated) {
+        archive.value(treated.is_changed);
+        archive.value(treated.hash);
+        archive.value(treated.size);
+        archive.value(treated.saved);
+    }
+
+    /// Gives the bytes that were saved. What comes out for a file is kept; it is made again only when it is
+    /// needed.
     Result<std::uint64_t> treat(const plan::PlannedFile& file, TreeFile& out) const {
         out.source = file.source;
         bool is_native = trace::is_native(graph_.units[file.unit].kind);
         bool relinks = file.treatment == plan::Treatment::relink;
         if (!is_native || (!relinks && !project_.drop_debug_symbols)) return 0;
-        auto mapped = MappedFile::open(file.source);
+        bool strips = project_.drop_debug_symbols;
+        std::string path = file.search_path;
+        std::string source = file.source;
+        auto make = [=]() -> Result<std::string> { return changed(source, strips, relinks, path); };
+        auto hash = file_hash(file.source, store_);
+        std::string key = hash ? Store::key_of(fmt::format("native {} {} {} {} {}", own_program_stamp(),
+                                                           hex(*hash), strips, relinks, path))
+                               : "";
+        Treated treated;
+        if (auto known = key.empty() ? std::nullopt : store_.find(key)) {
+            FormReader reader(*known);
+            visit(reader, treated);
+            if (reader.complete() && (!treated.is_changed || treated.hash.size() == sizeof(Sha256)))
+                return take(treated, make, out);
+            treated = {};
+        }
+        auto content = make();
+        if (!content) return tl::make_unexpected(content.error());
+        std::error_code ignored;
+        std::uint64_t before = fs::file_size(file.source, ignored);
+        treated.is_changed = !content->empty();
+        if (treated.is_changed) {
+            Sha256 of_content = sha256(*content);
+            treated.hash.assign(reinterpret_cast<const char*>(of_content.data()), of_content.size());
+            treated.size = content->size();
+            treated.saved = strips && before > content->size() ? before - content->size() : 0;
+        }
+        if (!key.empty()) {
+            FormWriter writer;
+            visit(writer, treated);
+            store_.keep(key, std::move(writer.bytes));
+        }
+        // It is at hand now.
+        auto shared = std::make_shared<std::string>(std::move(*content));
+        return take(
+            treated, [shared]() -> Result<std::string> { return *shared; }, out);
+    }
+
+    static std::uint64_t take(const Treated& treated, std::function<Result<std::string>()> make,
+                              TreeFile& out) {
+        if (!treated.is_changed) return 0;
+        out.made.emplace();
+        std::copy_n(treated.hash.begin(), out.made->hash.size(),
+                    reinterpret_cast<char*>(out.made->hash.data()));
+        out.made->size = treated.size;
+        out.made->make = std::move(make);
+        return treated.saved;
+    }
+
+    /// A native file as it goes into the tree; empty where it goes as it is.
+    static Result<std::string> changed(const std::string& source, bool strips, bool relinks,
+                                       const std::string& search_path) {
+        auto mapped = MappedFile::open(source);
         if (!mapped) return tl::make_unexpected(mapped.error());
         ByteSpan content = mapped->bytes();
         Bytes changed;
-        if (project_.drop_debug_symbols) {
-            auto without = native::without_debug_symbols(content, file.source);
+        if (strips) {
+            auto without = native::without_debug_symbols(content, source);
             if (!without) return tl::make_unexpected(without.error());
             changed = std::move(*without);
             content = changed;
         }
-        std::uint64_t saved = mapped->bytes().size() - content.size();
-        auto elf = native::read_elf(content, file.source);
+        bool is_smaller = content.size() < mapped->bytes().size();
+        auto elf = native::read_elf(content, source);
         if (!elf) return tl::make_unexpected(elf.error());
         bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
-        if (relinks && (!file.search_path.empty() || has_path)) {
-            auto relinked = native::with_search_path(
-                content, file.search_path.empty() ? "$ORIGIN" : file.search_path, file.source);
+        if (relinks && (!search_path.empty() || has_path)) {
+            auto relinked =
+                native::with_search_path(content, search_path.empty() ? "$ORIGIN" : search_path, source);
             if (!relinked) return tl::make_unexpected(relinked.error());
             changed = std::move(*relinked);
-        } else if (saved == 0) {
-            return 0;
+        } else if (!is_smaller) {
+            return std::string();
         }
-        out.content.assign(reinterpret_cast<const char*>(changed.data()), changed.size());
-        out.source.clear();
-        return saved;
+        return std::string(reinterpret_cast<const char*>(changed.data()), changed.size());
     }
 
     void count() {
-        for (const TreeFile& file : tree_)
-            result_.tree_size += file.source.empty() ? file.content.size() : fs::file_size(file.source);
+        for (const TreeFile& file : tree_) result_.tree_size += payload::size_of(file);
         result_.tree_files = tree_.size();
         for (const trace::Unit& unit : graph_.units) {
             result_.modules += unit.kind == trace::UnitKind::code || unit.kind == trace::UnitKind::extension;
@@ -321,15 +390,12 @@ class Builder {
         for (const TreeFile& file : tree_) {
             fs::path to = folder / tree_folder / file.place;
             fs::create_directories(to.parent_path(), failed);
-            std::optional<MappedFile> source;
-            if (!file.source.empty()) {
-                auto mapped = MappedFile::open(file.source);
-                if (!mapped) return tl::make_unexpected(mapped.error());
-                source = std::move(*mapped);
-            }
-            ByteSpan content = source ? source->bytes() : as_bytes(file.content);
-            if (auto done = write_new(to, content, file.mode); !done) return done;
-            result_.size += content.size();
+            auto content = payload::TreeContent::of(file, store_);
+            if (!content) return tl::make_unexpected(content.error());
+            auto bytes = content->bytes();
+            if (!bytes) return tl::make_unexpected(bytes.error());
+            if (auto done = write_new(to, *bytes, file.mode); !done) return done;
+            result_.size += bytes->size();
             observer_.advance(1);
         }
         return {};

@@ -1,16 +1,18 @@
 #include "payload/payload_writer.h"
 
 #include "payload_format.h"
-#include "support/file_hash.h"
+#include "support/stored_form.h"
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <map>
 #include <memory>
+#include <mutex>
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/parallel_pipeline.h>
 #include <optional>
@@ -23,7 +25,10 @@ namespace omnistasis::payload {
 namespace {
 
 /// Large enough that a block's own dictionary costs little, small enough that blocks spread over the cores.
-constexpr std::size_t block_size = 4u << 20;
+constexpr std::size_t block_size = 8u << 20;
+
+/// Of the index and the list of parts: mostly hashes, which no level makes smaller, written anew by each build.
+constexpr int list_level = 9;
 
 void put(std::string& out, std::uint64_t value, int width) {
     for (int i = 0; i < width; ++i) out += static_cast<char>(value >> (8 * i));
@@ -102,33 +107,14 @@ std::string padded(std::string launcher) {
 
 std::string compressed(const std::string& raw) {
     std::string stored(ZSTD_compressBound(raw.size()), '\0');
-    stored.resize(ZSTD_compress(stored.data(), stored.size(), raw.data(), raw.size(), 19));
+    stored.resize(ZSTD_compress(stored.data(), stored.size(), raw.data(), raw.size(), list_level));
     return stored;
 }
 
-/// A content that one file or several have.
-struct Content {
-    const TreeFile* file = nullptr;
-    std::optional<MappedFile> mapped;
-    ByteSpan bytes;
-    Sha256 hash{};
-};
-
-Result<void> load(Content& content, Store& store) {
-    if (content.file->source.empty()) {
-        content.bytes = as_bytes(content.file->content);
-    } else {
-        auto mapped = MappedFile::open(content.file->source);
-        if (!mapped) return tl::make_unexpected(mapped.error());
-        content.mapped = std::move(*mapped);
-        content.bytes = content.mapped->bytes();
-        if (auto hash = file_hash(content.file->source, store)) {
-            content.hash = *hash;
-            return {};
-        }
-    }
-    content.hash = sha256(content.bytes);
-    return {};
+int window_log(std::size_t size) {
+    int log = 10; // the smallest that zstd knows
+    while (log < 23 && (std::size_t(1) << log) < size) ++log;
+    return log;
 }
 
 /// A piece of a content that is in a block.
@@ -142,6 +128,12 @@ struct Block {
     std::size_t raw_size = 0;
     std::string stored;
     Sha256 hash{};
+};
+
+/// A content that one file or several have.
+struct Content {
+    TreeContent content;
+    std::vector<std::uint64_t> ends; ///< of the pieces of a long one; empty: it shares a block with others
 };
 
 /// Where a long content is cut: after bytes that look a certain way (a rolling hash of the last 64), so that
@@ -167,6 +159,42 @@ std::size_t cut_at(ByteSpan bytes) {
     return block_size;
 }
 
+bool is_long(const TreeContent& content) {
+    return content.size() >= block_size / 4 || !content.file().cuts.empty();
+}
+
+/// Where the pieces of a long content end. To find that it is read once, and the answer kept.
+Result<std::vector<std::uint64_t>> pieces_of(const TreeContent& content, Store& store) {
+    std::string subject = fmt::format("pieces {}", block_size);
+    put(subject, content.hash());
+    for (std::size_t cut : content.file().cuts) put(subject, cut, 8);
+    std::string key = Store::key_of(subject);
+    std::vector<std::uint64_t> ends;
+    auto visit = [](auto& archive, auto& list) {
+        visit_list(archive, list, [](auto& into, auto& end) { into.value(end); });
+    };
+    if (auto known = store.find(key)) {
+        FormReader reader(*known);
+        visit(reader, ends);
+        if (reader.complete() && !ends.empty() && ends.back() == content.size()) return ends;
+        ends.clear();
+    }
+    auto bytes = content.bytes();
+    if (!bytes) return tl::make_unexpected(bytes.error());
+    std::size_t at = 0;
+    const std::vector<std::size_t>& cuts = content.file().cuts;
+    while (at < bytes->size()) {
+        auto next_cut = std::ranges::upper_bound(cuts, at);
+        std::size_t limit = next_cut == cuts.end() ? bytes->size() : std::min(*next_cut, bytes->size());
+        at += cut_at(bytes->subspan(at, limit - at));
+        ends.push_back(at);
+    }
+    FormWriter writer;
+    visit(writer, ends);
+    store.keep(key, std::move(writer.bytes));
+    return ends;
+}
+
 class Writer {
   public:
     Writer(const fs::path& output, const std::string& launcher, std::vector<TreeFile>& files,
@@ -188,6 +216,7 @@ class Writer {
         if (!append(front)) return cant_write();
         written_ = 0;
         if (description_.tree_folder.empty()) write_blocks();
+        if (error_) return tl::make_unexpected(*error_);
         if (failed_) return cant_write();
 
         OfTree tree;
@@ -239,19 +268,28 @@ class Writer {
         std::vector<Content> all(order.size());
         std::vector<std::optional<Error>> errors(order.size());
         oneapi::tbb::parallel_for(std::size_t(0), order.size(), [&](std::size_t i) {
-            all[i].file = order[i];
-            if (auto done = load(all[i], store_); !done) errors[i] = done.error();
+            auto content = TreeContent::of(*order[i], store_);
+            if (!content) {
+                errors[i] = content.error();
+                return;
+            }
+            all[i].content = std::move(*content);
+            if (!description_.tree_folder.empty() || !is_long(all[i].content)) return;
+            if (auto pieces = pieces_of(all[i].content, store_))
+                all[i].ends = std::move(*pieces);
+            else
+                errors[i] = pieces.error();
         });
         for (auto& error : errors)
             if (error) return tl::make_unexpected(*error);
         std::map<Sha256, std::uint32_t> numbers;
-        for (Content& content : all) {
+        for (Content& one : all) {
             auto [entry, is_new] =
-                numbers.try_emplace(content.hash, static_cast<std::uint32_t>(contents_.size()));
-            number_of_[content.file] = entry->second;
+                numbers.try_emplace(one.content.hash(), static_cast<std::uint32_t>(contents_.size()));
+            number_of_[&one.content.file()] = entry->second;
             if (!is_new) continue;
-            sizes_.raw += content.bytes.size();
-            contents_.push_back(std::move(content));
+            sizes_.raw += one.content.size();
+            contents_.push_back(std::move(one));
         }
         return {};
     }
@@ -263,33 +301,30 @@ class Writer {
             auto block = std::make_shared<Block>();
             while (next < contents_.size() && !failed_) {
                 const Content& content = contents_[next];
-                ByteSpan left = content.bytes.subspan(used);
                 // A long content begins a block of its own: what is in front of it does not move its cuts.
-                bool is_long = content.bytes.size() >= block_size / 4 || !content.file->cuts.empty();
-                if (is_long && block->raw_size > 0 && used == 0) break;
-                auto next_cut = std::ranges::upper_bound(content.file->cuts, used);
-                bool has_cut = next_cut != content.file->cuts.end() && *next_cut < content.bytes.size();
-                if (has_cut) left = left.first(*next_cut - used);
-                std::size_t size = is_long ? cut_at(left) : left.size();
-                if (size > 0) block->pieces.push_back({next, used, size});
-                block->raw_size += size;
-                used += size;
-                if (used == content.bytes.size()) {
+                bool is_cut = !content.ends.empty();
+                if (is_cut && block->raw_size > 0 && used == 0) break;
+                std::size_t whole = content.content.size();
+                std::size_t end = is_cut ? *std::ranges::upper_bound(content.ends, used) : whole;
+                if (end > used) block->pieces.push_back({next, used, end - used});
+                block->raw_size += end - used;
+                used = end;
+                if (used == whole) {
                     ++next;
                     used = 0;
                 }
-                if (is_long || ends_group(content, block->raw_size)) break;
+                if (is_cut || ends_group(content.content, block->raw_size)) break;
             }
             if (block->raw_size == 0) control.stop();
             return block;
         };
         auto compress = [&](std::shared_ptr<Block> block) {
             std::string key = key_of(*block);
-            auto is_right = [&](std::string_view stored) { return holds(*block, stored); };
+            auto is_right = [&](std::string_view stored) { return load(*block) && holds(*block, stored); };
             if (auto known = store_.find_shared(key, is_right, &block->hash);
                 known && known->size() <= block->raw_size) {
                 block->stored = std::move(*known);
-            } else {
+            } else if (load(*block)) {
                 compress_pieces(*block);
                 block->hash = sha256(block->stored);
                 store_.keep_shared(key, block->stored);
@@ -315,15 +350,16 @@ class Writer {
     }
 
     /// Whether a block of short contents ends with this one: which one does not depend on the others.
-    static bool ends_group(const Content& content, std::size_t raw_size) {
-        return raw_size >= block_size || (raw_size >= block_size / 4 && content.hash[0] < 16);
+    static bool ends_group(const TreeContent& content, std::size_t raw_size) {
+        return raw_size >= block_size || (raw_size >= block_size / 4 && content.hash()[0] < 16);
     }
 
     /// All that the stored form of a block depends on.
     std::string key_of(const Block& block) const {
-        std::string subject = fmt::format("block {} {}", ZSTD_versionString(), options_.level);
+        std::string subject =
+            fmt::format("block {} {} {}", ZSTD_versionString(), options_.level, window_log(block.raw_size));
         for (const Piece& piece : block.pieces) {
-            put(subject, contents_[piece.content].hash);
+            put(subject, contents_[piece.content].content.hash());
             put(subject, piece.from, 8);
             put(subject, piece.size, 8);
         }
@@ -344,8 +380,12 @@ class Writer {
             raw = joined;
         }
         block.stored.resize(ZSTD_compressBound(raw.size()));
+        std::unique_ptr<ZSTD_CCtx, decltype(&ZSTD_freeCCtx)> context(ZSTD_createCCtx(), &ZSTD_freeCCtx);
+        ZSTD_CCtx_setParameter(context.get(), ZSTD_c_compressionLevel, options_.level);
+        // What the whole block holds may be referred to; some levels would look back over a part of it only.
+        ZSTD_CCtx_setParameter(context.get(), ZSTD_c_windowLog, window_log(raw.size()));
         std::size_t size =
-            ZSTD_compress(block.stored.data(), block.stored.size(), raw.data(), raw.size(), options_.level);
+            ZSTD_compress2(context.get(), block.stored.data(), block.stored.size(), raw.data(), raw.size());
         // What does not become smaller is stored as it is; equal sizes say so.
         if (ZSTD_isError(size) || size >= raw.size())
             block.stored.assign(reinterpret_cast<const char*>(raw.data()), raw.size());
@@ -372,8 +412,21 @@ class Writer {
         return at == raw.size();
     }
 
+    /// Fetches the contents of a block; false, with the reason noted, where one can't be had.
+    bool load(const Block& block) {
+        for (const Piece& piece : block.pieces)
+            if (auto bytes = contents_[piece.content].content.bytes(); !bytes) {
+                std::lock_guard lock(mutex_);
+                error_ = bytes.error();
+                failed_ = true;
+                return false;
+            }
+        return true;
+    }
+
+    /// Of a block that is loaded.
     ByteSpan bytes_of(const Piece& piece) const {
-        return contents_[piece.content].bytes.subspan(piece.from, piece.size);
+        return contents_[piece.content].content.bytes()->subspan(piece.from, piece.size);
     }
 
     std::string make_index(Sha256& tree_id) {
@@ -383,8 +436,8 @@ class Writer {
         put(index, files_.size(), 4);
         index += blocks_;
         for (const Content& content : contents_) {
-            put(index, content.bytes.size(), 8);
-            put(index, content.hash);
+            put(index, content.content.size(), 8);
+            put(index, content.content.hash());
         }
         // The tree's id does not depend on how the tree is stored.
         std::string identity = description_.start + '\0';
@@ -396,7 +449,7 @@ class Writer {
             index += file.place;
             identity += file.place + '\0';
             put(identity, file.mode, 2);
-            put(identity, contents_[number].hash);
+            put(identity, contents_[number].content.hash());
         }
         tree_id = sha256(identity);
         return index;
@@ -415,7 +468,9 @@ class Writer {
     std::map<const TreeFile*, std::uint32_t> number_of_;
     std::string blocks_;
     std::uint32_t block_count_ = 0;
-    bool failed_ = false;
+    std::atomic<bool> failed_ = false;
+    std::mutex mutex_;
+    std::optional<Error> error_; ///< why a content can't be had
     PayloadSizes sizes_;
 };
 

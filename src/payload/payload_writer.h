@@ -1,6 +1,7 @@
 #pragma once
 
 #include "payload/signing_key.h"
+#include "payload/tree_file.h"
 #include "support/files.h"
 #include "support/observer.h"
 #include "support/store.h"
@@ -10,16 +11,6 @@
 #include <vector>
 
 namespace omnistasis::payload {
-
-/// A file of the app tree with its content, in memory or on disk.
-struct TreeFile {
-    std::string place;
-    unsigned mode = 0644; ///< 0644 or 0755
-    std::string content;  ///< where `source` is empty
-    fs::path source;
-    /// Offsets where a block shall end, ascending: what changes on one side leaves the other as it is.
-    std::vector<std::size_t> cuts{};
-};
 
 /// A path that the application writes (docs/payload-format.md, "State").
 struct StatePath {

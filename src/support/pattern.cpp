@@ -1,5 +1,6 @@
 #include "support/pattern.h"
 
+#include <algorithm>
 #include <vector>
 
 namespace omnistasis {
@@ -7,6 +8,13 @@ namespace omnistasis {
 bool is_pattern(std::string_view text) { return text.find_first_of("*?") != std::string_view::npos; }
 
 bool fits_pattern(std::string_view text, std::string_view pattern, char separator) {
+    // Most patterns differ from most texts in front of their first wildcard.
+    std::size_t plain = std::min(pattern.find_first_of("*?"), pattern.size());
+    if (text.substr(0, plain) != pattern.substr(0, plain)) return false;
+    text.remove_prefix(plain);
+    pattern.remove_prefix(plain);
+    if (pattern.empty()) return text.empty();
+    if (pattern == "*" && separator == '\0') return true;
     // reached[i]: the pattern so far fits the first i characters.
     std::vector<bool> reached(text.size() + 1, false);
     reached[0] = true;

@@ -63,12 +63,12 @@ std::vector<payload::TreeFile> sample_tree() {
     std::string noise(9 << 20, '\0');
     std::mt19937 random(5);
     for (char& c : noise) c = static_cast<char>(random());
-    return {{"bin/app", 0755, std::string(5 << 20, 'x'), {}, {}},
-            {"lib/noise", 0644, noise, {}, {}},
-            {"a/empty", 0644, "", {}, {}},
-            {"a/one", 0644, "the same", {}, {}},
-            {"b/other", 0644, "the same", {}, {}},
-            {"a/\xC3\xA4 b", 0644, "text", {}, {}}};
+    return {{"bin/app", 0755, std::string(5 << 20, 'x')},
+            {"lib/noise", 0644, noise},
+            {"a/empty", 0644, ""},
+            {"a/one", 0644, "the same"},
+            {"b/other", 0644, "the same"},
+            {"a/\xC3\xA4 b", 0644, "text"}};
 }
 
 std::string write_sample(const fs::path& file, std::vector<payload::TreeFile> tree, int level = 3) {
@@ -102,8 +102,8 @@ TEST_CASE("a payload comes back as it was, with equal contents stored once") {
 
 TEST_CASE("no changed byte and no cut goes unnoticed") {
     fs::path file = fs::temp_directory_path() / ("omnistasis payload flips " + std::to_string(::getpid()));
-    std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y", {}, {}},
-                                        {"b", 0644, "text of b", {}, {}}};
+    std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y"},
+                                        {"b", 0644, "text of b"}};
     std::string written = write_sample(file, tree);
     fs::remove(file);
     payload::ReadError error{};
