@@ -10,6 +10,7 @@ spread (the middle half), and what is asked for. Without names all of them run.
 import argparse
 import json
 import os
+import random
 import re
 import shutil
 import statistics
@@ -279,7 +280,65 @@ def rebuild(bench):
     report_ratio("a first start, less a later", pairs, "tar -I zstd -x of its tree", 1.0)
 
 
-BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse, "prove": prove, "rebuild": rebuild, "sizes": sizes}
+def delta(bench):
+    """What is sent after one changed line of a plotting program, and what it takes to apply it, against copying the file."""
+    source = bench.write("plots/plot.py", "import matplotlib\nmatplotlib.use('Agg')\nimport matplotlib.pyplot as plt\nprint('old')\n")
+    for version in ("old", "new"):
+        for layout in ("single", "folder"):
+            bench.build(source, "--layout", layout, "--out", os.path.join(bench.folder, f"{version} {layout}"))
+        bench.write("plots/plot.py", "import matplotlib\nmatplotlib.use('Agg')\nimport matplotlib.pyplot as plt\nprint('new')\n")
+    for layout in ("single", "folder"):
+        old, new = (os.path.join(bench.folder, f"{version} {layout}", "plot") for version in ("old", "new"))
+        file, made, copied = (os.path.join(bench.folder, name) for name in ("delta", "made", "copied"))
+        bench.seconds([bench.program, "delta", "make", old, new, "-o", file])
+        size = int(subprocess.run(["du", "-sb", new], capture_output=True, check=True, text=True).stdout.split()[0])
+        part = os.path.getsize(file) / size
+        line(f"delta of a {layout}", f"{os.path.getsize(file) / 1e3:.0f} kB of {size / 1e6:.1f} MB: {part * 100:.2f} %", "at most 1 %", part <= 0.01)
+
+        def clear():
+            for path in (made, copied):
+                shutil.rmtree(path) if os.path.isdir(path) else os.path.exists(path) and os.remove(path)
+
+        pairs = []
+        for _ in range(bench.pairs):
+            clear()
+            pairs.append((bench.seconds([bench.program, "delta", "apply", old, file, "-o", made]), bench.seconds(["cp", "-r", old, copied])))
+        report_ratio("the same, applied", pairs, f"cp -r of the {layout}", 2.0)
+
+
+def launcher_memory(bench):
+    """The launcher's largest resident size up to where the application takes its place, and on a first start."""
+    output = bench.build(bench.write("hello.py", "print('hello')\n"))
+    bench.seconds([output])
+    # The application's own start is made to fail, so that the launcher ends with what it used itself.
+    stopped = ["strace", "-f", "-qq", "-o", "/dev/null", "-e", "inject=execve:error=ENOENT:when=2", "/usr/bin/time", "-q", "-f", "%M", output]
+    measure = lambda: int(subprocess.run(stopped, env=bench.environment, capture_output=True, text=True).stderr.split()[-1])
+    warm = measure()
+    line("launcher's memory", f"{warm / 1000:.1f} MB", "under 4 MB", warm < 4000)
+    shutil.rmtree(bench.folder + "/.cache/omnistasis")
+    line("the same, first start", f"{measure() / 1000:.1f} MB (it unpacks {os.path.getsize(output) / 1e6:.1f} MB)", "-", True)
+
+
+def first_start(bench):
+    """First starts of a program with little and with ten times as much beside it."""
+    times = []
+    for megabytes in (20, 200):
+        folder = f"weights {megabytes}"
+        source = bench.write(f"{folder}/app.py", "print('here')\n")
+        with open(os.path.join(bench.folder, folder, "weights.bin"), "wb") as file:
+            for _ in range(megabytes):
+                file.write(random.Random(1).randbytes(1 << 19) * 2)
+        output = bench.build(source, "--asset", "weights.bin", "--compress", "fast", "--name", f"app{megabytes}")
+        took = []
+        for _ in range(min(bench.pairs, 7)):
+            shutil.rmtree(bench.folder + "/.cache/omnistasis", True)
+            took.append(bench.seconds([output]))
+        times.append(statistics.median(took))
+    ratio = times[1] / times[0]
+    line("first start, 10 times larger", f"{times[1] * 1000:.0f} ms against {times[0] * 1000:.0f} ms: {ratio:.1f}", "at most 10", ratio <= 10)
+
+
+BENCHMARKS = {"hello-size": hello_size, "warm-start": warm_start, "trace-numpy": trace_numpy, "warm-150": warm_150, "trace-3000": trace_3000, "rehearse": rehearse, "prove": prove, "rebuild": rebuild, "delta": delta, "launcher-memory": launcher_memory, "first-start": first_start, "sizes": sizes}
 
 
 def main():

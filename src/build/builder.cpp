@@ -32,6 +32,11 @@ using payload::TreeFile;
 
 constexpr const char* tree_folder = "tree";
 
+// The groups in the sums of sizes.
+constexpr const char* group_code = "compiled code";
+constexpr const char* group_native = "native files";
+constexpr const char* group_data = "data";
+
 int compression_level(Compression compression) {
     switch (compression) {
     case Compression::fast:
@@ -69,6 +74,8 @@ class Builder {
         if (!staging) return tl::make_unexpected(staging.error());
 
         if (auto done = fill_tree(); !done) return tl::make_unexpected(done.error());
+        for (TreeFile& file : tree_)
+            if (file.group.empty()) file.group = file.source.empty() ? group_code : group_data;
         count();
         list_parts();
         fs::path made = staging->path() / project_.name;
@@ -181,6 +188,7 @@ class Builder {
             const plan::PlannedFile& file = plan.files[i];
             TreeFile& out = tree_[first + i];
             out.place = file.place;
+            out.group = trace::is_native(graph_.units[file.unit].kind) ? group_native : group_data;
             struct stat status {};
             bool executable = file.executable ||
                               (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
@@ -375,6 +383,7 @@ class Builder {
     Result<void> write_single(const fs::path& file) {
         auto sizes = write_front(file, "");
         if (!sizes) return tl::make_unexpected(sizes.error());
+        result_.payload = std::move(*sizes);
         result_.size = fs::file_size(file);
         return {};
     }

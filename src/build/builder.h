@@ -1,6 +1,7 @@
 #pragma once
 
 #include "native/host_libraries.h"
+#include "payload/payload_writer.h"
 #include "plan/contributions.h"
 #include "project/project.h"
 #include "support/observer.h"
@@ -42,6 +43,7 @@ struct BuildResult {
     std::size_t stripped_files = 0;          ///< native files that went without their debug symbols
     std::uint64_t stripped_bytes = 0;        ///< what that saved, before compression
     std::vector<plan::Contribution> largest; ///< at most ten, largest first
+    payload::PayloadSizes payload;           ///< single layout: what compressing did, by group of files
 };
 
 /// Makes the output that `project` describes from what the trace found. The output is put in its place at

@@ -15,6 +15,8 @@ struct MadeFile {
     std::string stamp;
 };
 
+using Group = std::pair<std::string, payload::GroupSize>;
+
 template <typename Archive, typename Made, typename Files>
 void visit(Archive& archive, Made& result, std::string& output, std::string& output_folder, Files& files) {
     for (auto* text : {&output, &output_folder}) archive.value(*text);
@@ -23,6 +25,14 @@ void visit(Archive& archive, Made& result, std::string& output, std::string& out
     for (auto* count :
          {&result.tree_files, &result.modules, &result.libraries, &result.data_files, &result.stripped_files})
         archive.value(*count);
+    for (auto* size : {&result.payload.raw, &result.payload.stored}) archive.value(*size);
+    std::vector<Group> groups(result.payload.groups.begin(), result.payload.groups.end());
+    visit_list(archive, groups, [](auto& into, auto& one) {
+        into.value(one.first);
+        into.value(one.second.raw);
+        into.value(one.second.stored);
+    });
+    if constexpr (!std::is_const_v<Made>) result.payload.groups = {groups.begin(), groups.end()};
     visit_list(archive, result.largest, [](auto& into, auto& one) {
         into.value(one.name);
         into.value(one.alone);

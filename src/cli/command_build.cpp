@@ -20,6 +20,29 @@ struct BuildOptions : JobOptions {
     bool prove = false;
 };
 
+/// What compressing made of each group of files.
+void print_groups(const payload::PayloadSizes& sizes) {
+    if (sizes.groups.empty()) return;
+    std::size_t width = 0;
+    std::vector<std::pair<std::string, payload::GroupSize>> groups(sizes.groups.begin(), sizes.groups.end());
+    std::ranges::stable_sort(groups, std::greater<>(), [](const auto& one) { return one.second.stored; });
+    for (const auto& [name, size] : groups) width = std::max(width, name.size());
+    std::string how;
+    if (sizes.seconds > 0 && sizes.known_blocks < sizes.blocks)
+        how =
+            fmt::format(", at {}/s{}",
+                        size_text(static_cast<std::uint64_t>(static_cast<double>(sizes.raw) / sizes.seconds)),
+                        sizes.known_blocks == 0 ? ""
+                                                : fmt::format(" ({} of {} blocks were kept from earlier)",
+                                                              sizes.known_blocks, sizes.blocks));
+    fmt::print("  {} compressed to {}{}\n", size_text(sizes.raw), size_text(sizes.stored), how);
+    for (const auto& [name, size] : groups)
+        if (size.raw > 0)
+            fmt::print("    {:{}}  {:>7} -> {:>7}, {:2.0f} % less\n", name, width, size_text(size.raw),
+                       size_text(size.stored),
+                       100.0 - 100.0 * static_cast<double>(size.stored) / static_cast<double>(size.raw));
+}
+
 /// The largest parts: what each weighs with all that only it needs, and the option that leaves it out.
 void print_largest(const build::BuildResult& result) {
     std::size_t width = 4;
@@ -54,13 +77,14 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
                job.project.layout == Layout::single ? "one file" : "a folder",
                job.project.layout == Layout::single ? "that runs alone" : "with all that it needs",
                result.target, mode_word(job.project.mode), result.runtime);
-    fmt::print("  {}, {}, {}; {} in {} before compression\n", plural(result.modules, "module", "modules"),
+    fmt::print("  {}, {}, {}; {} in {}\n", plural(result.modules, "module", "modules"),
                plural(result.libraries, "native library", "native libraries"),
                plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
                plural(result.tree_files, "file", "files"));
     if (result.stripped_files > 0)
         fmt::print("  debug symbols of {} dropped: {} less\n", plural(result.stripped_files, "file", "files"),
                    size_text(result.stripped_bytes));
+    print_groups(result.payload);
     print_largest(result);
     print_left_out(job.graph);
     std::vector<const trace::Absent*> absent;
@@ -85,6 +109,11 @@ void print_json(const Job& job, const build::BuildResult& result) {
     json["runtime"] = result.runtime;
     json["size"] = result.size;
     json["tree"] = {{"size", result.tree_size}, {"files", result.tree_files}};
+    if (!result.payload.groups.empty()) {
+        json["compressed"] = {{"raw", result.payload.raw}, {"stored", result.payload.stored}};
+        for (const auto& [name, size] : result.payload.groups)
+            json["compressed"]["groups"][name] = {{"raw", size.raw}, {"stored", size.stored}};
+    }
     json["modules"] = result.modules;
     json["libraries"] = result.libraries;
     json["data_files"] = result.data_files;

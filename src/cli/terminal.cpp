@@ -118,7 +118,15 @@ void ProgressLine::step(std::string_view name, std::size_t total) {
     name_ = name;
     total_ = total;
     done_ = 0;
+    counts_bytes_ = false;
+    begin_ = std::chrono::steady_clock::now();
     if (shows_) draw();
+}
+
+void ProgressLine::step_of_bytes(std::string_view name, std::size_t total) {
+    step(name, total);
+    std::lock_guard lock(mutex_);
+    counts_bytes_ = true;
 }
 
 void ProgressLine::advance(std::size_t count) {
@@ -144,6 +152,10 @@ void ProgressLine::draw() {
     } else if (done_ > 0) {
         line += fmt::format(" {}", done_);
     }
+    double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin_).count();
+    if (counts_bytes_ && seconds > 0.2)
+        line += fmt::format("  {}/s",
+                            size_text(static_cast<std::uint64_t>(static_cast<double>(done_) / seconds)));
     if (line.size() >= columns) line.resize(columns - 1);
     fmt::print(stderr, "\r\033[K{}", line);
     std::fflush(stderr);

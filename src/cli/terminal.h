@@ -46,6 +46,7 @@ class ProgressLine : public Observer {
     explicit ProgressLine(bool quiet);
     ~ProgressLine() override;
     void step(std::string_view name, std::size_t total) override;
+    void step_of_bytes(std::string_view name, std::size_t total) override;
     void advance(std::size_t count) override;
     /// Takes the line off the screen.
     void clear();
@@ -57,6 +58,8 @@ class ProgressLine : public Observer {
     std::string name_;
     std::size_t total_ = 0;
     std::size_t done_ = 0;
+    bool counts_bytes_ = false;
+    std::chrono::steady_clock::time_point begin_; ///< of the step
     bool drawn_ = false;
     std::chrono::steady_clock::time_point last_;
 };

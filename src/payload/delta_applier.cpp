@@ -90,6 +90,7 @@ class Applier {
         fs::path place = folder ? base_.file().parent_path() : base_.file();
         Applied applied{summary_, false, to.empty() ? place : to};
         place = applied.output;
+        replaces_ = to.empty();
         part_ = place.parent_path() / ("." + place.filename().string() + ".delta-part");
         std::error_code ignored;
         if (base_.identity() == summary_.result_id && to.empty()) {
@@ -178,7 +179,8 @@ class Applier {
         if (files_.size() != 1) return damaged_delta(delta_, "it does not have one file");
         auto written = write_file(part, part_, files_[0], base_.bytes(), base_.file());
         if (written) written = check_result(part_);
-        if (written && !part.sync()) written = cant_write(part_);
+        // What takes the old one's place must be on the disk; beside it, the old one is still there.
+        if (written && replaces_ && !part.sync()) written = cant_write(part_);
         if (written && ::rename(part_.c_str(), place.c_str()) != 0) written = cant_write(place);
         return written;
     }
@@ -214,7 +216,7 @@ class Applier {
         if (executable.empty()) return damaged_delta(delta_, "it has no executable");
         if (auto linked = take_unchanged(executable); !linked) return linked;
         if (auto right = check_result(executable); !right) return right;
-        ::syncfs(folder);
+        if (replaces_) ::syncfs(folder);
         if (is_new_place) {
             if (::rename(part_.c_str(), place.c_str()) != 0) return cant_write(place);
             return {};
@@ -286,8 +288,9 @@ class Applier {
     ByteSpan data_;
     const DeltaSummary& summary_;
     const std::vector<ChangedFile>& files_;
-    fs::path part_;        ///< where the result grows
-    bool is_ours_ = false; ///< nobody else works there
+    bool replaces_ = false; ///< the base itself
+    fs::path part_;         ///< where the result grows
+    bool is_ours_ = false;  ///< nobody else works there
 };
 
 } // namespace

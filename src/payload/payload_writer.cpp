@@ -7,6 +7,7 @@
 #include <array>
 #include <atomic>
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
@@ -27,7 +28,8 @@ namespace {
 /// Large enough that a block's own dictionary costs little, small enough that blocks spread over the cores.
 constexpr std::size_t block_size = 8u << 20;
 
-/// Of the index and the list of parts: mostly hashes, which no level makes smaller, written anew by each build.
+/// Of the index and the list of parts: mostly hashes, which no level makes smaller, written anew by each
+/// build.
 constexpr int list_level = 9;
 
 void put(std::string& out, std::uint64_t value, int width) {
@@ -126,6 +128,7 @@ struct Piece {
 struct Block {
     std::vector<Piece> pieces;
     std::size_t raw_size = 0;
+    bool is_known = false; ///< the store had it
     std::string stored;
     Sha256 hash{};
 };
@@ -295,7 +298,8 @@ class Writer {
     }
 
     void write_blocks() {
-        observer_.step("compressing", static_cast<std::size_t>(sizes_.raw));
+        observer_.step_of_bytes("compressing", static_cast<std::size_t>(sizes_.raw));
+        auto begin = std::chrono::steady_clock::now();
         std::size_t next = 0, used = 0;
         auto cut = [&](oneapi::tbb::flow_control& control) -> std::shared_ptr<Block> {
             auto block = std::make_shared<Block>();
@@ -324,6 +328,7 @@ class Writer {
             if (auto known = store_.find_shared(key, is_right, &block->hash);
                 known && known->size() <= block->raw_size) {
                 block->stored = std::move(*known);
+                block->is_known = true;
             } else if (load(*block)) {
                 compress_pieces(*block);
                 block->hash = sha256(block->stored);
@@ -338,6 +343,12 @@ class Writer {
             put(blocks_, block->raw_size, 4);
             put(blocks_, block->hash);
             ++block_count_;
+            sizes_.known_blocks += block->is_known;
+            for (const Piece& piece : block->pieces) {
+                GroupSize& group = sizes_.groups[contents_[piece.content].content.file().group];
+                group.raw += piece.size;
+                group.stored += block->stored.size() * piece.size / block->raw_size;
+            }
             if (!append(block->stored)) failed_ = true;
         };
         using oneapi::tbb::filter_mode;
@@ -347,6 +358,8 @@ class Writer {
             make_filter<void, std::shared_ptr<Block>>(filter_mode::serial_in_order, cut) &
                 make_filter<std::shared_ptr<Block>, std::shared_ptr<Block>>(filter_mode::parallel, compress) &
                 make_filter<std::shared_ptr<Block>, void>(filter_mode::serial_in_order, write));
+        sizes_.blocks = block_count_;
+        sizes_.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     }
 
     /// Whether a block of short contents ends with this one: which one does not depend on the others.

@@ -7,6 +7,7 @@
 #include "support/store.h"
 
 #include <functional>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -32,9 +33,19 @@ struct Description {
     std::string parts{}; ///< the list of parts (payload/parts.h); empty: none
 };
 
+/// What one group of files weighs.
+struct GroupSize {
+    std::uint64_t raw = 0;    ///< of its different contents
+    std::uint64_t stored = 0; ///< of its share in the blocks
+};
+
 struct PayloadSizes {
     std::uint64_t raw = 0;    ///< of all different contents
     std::uint64_t stored = 0; ///< of the whole payload
+    std::map<std::string, GroupSize> groups;
+    std::size_t blocks = 0;
+    std::size_t known_blocks = 0; ///< of these, those that the store had
+    double seconds = 0;           ///< that compressing and writing them took
 };
 
 /// The content of a launcher inside the tree.

@@ -24,6 +24,7 @@ struct MadeContent {
 struct TreeFile {
     std::string place;
     unsigned mode = 0644;              ///< 0644 or 0755
+    std::string group{};               ///< what it counts as in sums of sizes: a word of the caller's
     std::string content{};             ///< where `source` is empty and nothing is made
     fs::path source{};                 ///< the file on this machine
     std::optional<MadeContent> made{}; ///< out of `source`

@@ -1,13 +1,14 @@
 #!/usr/bin/env python3
 """Runs every program of the corpus from source and built, in an empty root, and prints a table.
 
-    tests/corpus/run.py [--program PATH] [--python PATH] [NAME ...]
+    tests/corpus/run.py [--program PATH] [--python PATH] [--twice] [NAME ...]
 
 Equal output and exit code are wanted, without an option or note for the program. The modules that the program loads
 when it runs from source are compared with those that the trace found. Exit code 0 when all are alike.
 """
 
 import argparse
+import filecmp
 import json
 import os
 import re
@@ -106,13 +107,25 @@ def check(name, options, host, folder):
         why = f"exit code {alone[0]} instead of {from_source[0]}: {alone[2].strip().splitlines()[-1:] or alone[1][-200:]}"
     elif alone[1] != from_source[1]:
         why = "another output"
+    if not why and options.twice and not builds_again(source, output, environment, options):
+        why = "another build gives other bytes"
     return not why, why, loaded["all"], len(traced), os.path.getsize(output)
+
+
+def builds_again(source, output, environment, options):
+    """Whether a build in another folder, with another store and another number of jobs, gives the same bytes."""
+    with tempfile.TemporaryDirectory(prefix="elsewhere ") as folder:
+        shutil.copy(source, folder)
+        command = [options.program, "build", os.path.basename(source), "--runtime", options.python, "--compress", "fast", "-q", "-j", "1"]
+        built = run(command, folder, dict(environment, HOME=folder, TZ="Pacific/Auckland"))
+        return built[0] == 0 and filecmp.cmp(os.path.join(folder, built[1].strip()), output, shallow=False)
 
 
 def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--program", default=os.path.join(ROOT, "build/release/bin/omnistasis"))
     parser.add_argument("--python", default="/usr/bin/python3")
+    parser.add_argument("--twice", action="store_true", help="build each a second time, elsewhere, and compare the bytes")
     parser.add_argument("names", nargs="*", metavar="NAME")
     options = parser.parse_args()
     options.program = os.path.abspath(options.program)
