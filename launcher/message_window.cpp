@@ -17,7 +17,7 @@ namespace {
 
 constexpr unsigned columns = 72;
 constexpr unsigned most_lines = 16;
-constexpr unsigned line_height = 18, character_width = 9, margin = 24;
+constexpr unsigned line_height = 17, character_width = 6, margin = 24;
 constexpr const char* close_hint = "Press a key, or close this window.";
 
 /// A connection to an X server and what is about to be sent to it.
@@ -234,10 +234,10 @@ void show_message(const char* title, const char* text) {
     uint32_t window = display.new_id(), font = display.new_id(), pen = display.new_id();
 
     // OpenFont, CreateWindow, CreateGC, the window's properties, MapWindow
-    const char* font_name = "9x15";
-    display.put8(45), display.put8(0), display.put16(3 + 1), display.put32(font), display.put16(4),
+    const char* font_name = "fixed"; // the one that every server has in itself
+    display.put8(45), display.put8(0), display.put16(3 + 2), display.put32(font), display.put16(5),
         display.put16(0);
-    display.put_text(font_name, 4);
+    display.put_text(font_name, 5);
     display.put8(1), display.put8(0), display.put16(8 + 2), display.put32(window),
         display.put32(display.root());
     display.put16(display.width() > width ? (display.width() - width) / 2 : 0);

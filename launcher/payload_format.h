@@ -54,6 +54,9 @@ constexpr size_t parts_record = 56;   ///< the value of the field `head_parts`
 /// In a launcher that checks signatures, in front of the 32 bytes of the public key.
 constexpr char key_mark[] = "OMNISTASIS-PUBLIC-KEY:";
 constexpr size_t key_size = 32;
+/// In every launcher, in front of one byte: 1 in window mode. A file that is cut off has no head that says
+/// it.
+constexpr char window_mark[] = "OMNISTASIS-WINDOW:";
 constexpr size_t signature_size = 64;
 
 /// A reader refuses what is larger; no writer makes it.

@@ -25,12 +25,21 @@ namespace {
 
 constexpr size_t tail_size = 8192;
 
+struct WindowSlot {
+    char mark[sizeof payload::window_mark - 1];
+    uint8_t is_window;
+};
+
+/// Filled in when an application is built; the compiler must not believe that it knows the content.
+volatile const WindowSlot window_slot = {
+    {'O', 'M', 'N', 'I', 'S', 'T', 'A', 'S', 'I', 'S', '-', 'W', 'I', 'N', 'D', 'O', 'W', ':'}, 0};
+
 /// Says why the application does not start; to somebody without a terminal in a window.
-[[noreturn]] void stop(const char* called_as, const Failure& failure, bool window) {
+[[noreturn]] void stop(const char* called_as, const Failure& failure) {
     const char* slash = strrchr(called_as, '/');
     const char* name = slash != nullptr ? slash + 1 : called_as;
     fprintf(stderr, "%s: %s\n", name, failure.text);
-    if (window && isatty(STDERR_FILENO) == 0) show_message(name, failure.text);
+    if (window_slot.is_window == 1 && isatty(STDERR_FILENO) == 0) show_message(name, failure.text);
     _exit(failure.exit_code);
 }
 
@@ -111,10 +120,10 @@ int run(int count, char** arguments) {
         failure.exit_code = exit_damaged;
         snprintf(failure.text, sizeof failure.text, "can't start: %s. Get the file anew",
                  payload::text_of(error));
-        stop(called_as, failure, self.head.window);
+        stop(called_as, failure);
     }
     static TreePlace place;
-    if (!find_tree(self, place, failure)) stop(called_as, failure, self.head.window);
+    if (!find_tree(self, place, failure)) stop(called_as, failure);
     const char* tree = place.path;
 
     const auto* start = reinterpret_cast<const char*>(self.head.start.data);
@@ -140,7 +149,7 @@ int run(int count, char** arguments) {
         if (chdir(folder) != 0) {
             failure.exit_code = exit_no_start;
             snprintf(failure.text, sizeof failure.text, "can't go to %.400s: %s", folder, strerror(errno));
-            stop(called_as, failure, self.head.window);
+            stop(called_as, failure);
         }
     }
     if (self.head.loader.size > 0) {
@@ -151,7 +160,7 @@ int run(int count, char** arguments) {
         become_loader(loader, list - 1, {self.descriptor, place.marker});
         failure.exit_code = exit_no_start;
         snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", loader, strerror(errno));
-        stop(called_as, failure, self.head.window);
+        stop(called_as, failure);
     }
     execve(program, list, environ);
     failure.exit_code = exit_no_start;
@@ -159,7 +168,7 @@ int run(int count, char** arguments) {
     bool no_loader = errno == ENOENT && access(program, X_OK) == 0;
     snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", program,
              no_loader ? "this system lacks the C library that it was built for" : strerror(errno));
-    stop(called_as, failure, self.head.window);
+    stop(called_as, failure);
 }
 
 } // namespace

@@ -4,6 +4,7 @@
 #include "native/elf_reader.h"
 #include "native/elf_rewriter.h"
 #include "native/elf_stripper.h"
+#include "payload/launcher_slots.h"
 #include "payload/parts.h"
 #include "payload/payload_writer.h"
 #include "payload/signing_key.h"
@@ -101,16 +102,18 @@ class Builder {
         };
         auto launcher = read(false);
         if (!launcher) return tl::make_unexpected(launcher.error());
-        launcher_ = std::move(*launcher);
-        if (project_.signing_key.empty()) return {};
-        auto key = payload::SigningKey::read(project_.folder / project_.signing_key);
-        if (!key) return tl::make_unexpected(key.error());
-        launcher = read(true);
+        launcher_ = *launcher;
+        if (!project_.signing_key.empty()) {
+            auto key = payload::SigningKey::read(project_.folder / project_.signing_key);
+            if (!key) return tl::make_unexpected(key.error());
+            key_ = std::move(*key);
+            launcher = read(true);
+            if (launcher) launcher = payload::with_public_key(std::move(*launcher), key_->public_key());
+        }
+        if (launcher && project_.mode == Mode::window)
+            launcher = payload::with_window_mode(std::move(*launcher));
         if (!launcher) return tl::make_unexpected(launcher.error());
-        auto with_key = payload::with_public_key(std::move(*launcher), *key);
-        if (!with_key) return tl::make_unexpected(with_key.error());
-        front_launcher_ = std::move(*with_key);
-        key_ = std::move(*key);
+        front_launcher_ = std::move(*launcher);
         return {};
     }
 
@@ -138,8 +141,8 @@ class Builder {
 
     Result<payload::PayloadSizes> write_front(const fs::path& file, const std::string& folder) {
         payload::StorageOptions options{compression_level(project_.compression), key_ ? &*key_ : nullptr};
-        return payload::write_output(file, key_ ? front_launcher_ : launcher_, tree_,
-                                     front_description(folder), options, store_, observer_);
+        return payload::write_output(file, front_launcher_, tree_, front_description(folder), options, store_,
+                                     observer_);
     }
 
     std::string launcher_with(const trace::Start& start, const std::string& folder) const {
@@ -419,7 +422,7 @@ class Builder {
     unsigned jobs_;
     Observer& observer_;
     std::string launcher_;
-    std::string front_launcher_; ///< of a signed output: with the public key
+    std::string front_launcher_; ///< the one in front of the tree: with the mode and the public key
     std::optional<payload::SigningKey> key_;
     std::string parts_;
     std::string loader_; ///< the tree's own; its place

@@ -1,5 +1,6 @@
 #include "payload/payload_contents.h"
 
+#include "payload/launcher_slots.h"
 #include "payload/signing_key.h"
 #include "payload_reader.h"
 #include "support/hash.h"

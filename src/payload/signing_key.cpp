@@ -2,15 +2,12 @@
 
 #include "payload_format.h"
 
-#include <algorithm>
 #include <openssl/evp.h>
 #include <openssl/pem.h>
 
 namespace omnistasis::payload {
 
 namespace {
-
-constexpr std::string_view mark(key_mark, sizeof key_mark - 1);
 
 EVP_PKEY* pkey(const std::shared_ptr<void>& key) { return static_cast<EVP_PKEY*>(key.get()); }
 
@@ -55,21 +52,6 @@ std::string SigningKey::sign(std::string_view message) const {
                    message.size());
     EVP_MD_CTX_free(context);
     return signature;
-}
-
-Result<std::string> with_public_key(std::string launcher, const SigningKey& key) {
-    std::size_t at = launcher.find(mark);
-    if (at == std::string::npos || launcher.find(mark, at + 1) != std::string::npos ||
-        launcher.size() - at - mark.size() < key_size)
-        return fail(ErrorKind::fault, "the launcher has no place for a public key", "");
-    launcher.replace(at + mark.size(), key_size, key.public_key());
-    return launcher;
-}
-
-std::string public_key_of(std::string_view launcher) {
-    std::size_t at = launcher.find(mark);
-    if (at == std::string_view::npos || launcher.size() - at - mark.size() < key_size) return {};
-    return std::string(launcher.substr(at + mark.size(), key_size));
 }
 
 bool is_signed_by(std::string_view public_key, std::string_view message, std::string_view signature) {

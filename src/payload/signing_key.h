@@ -23,13 +23,6 @@ class SigningKey {
     std::shared_ptr<void> key_;
 };
 
-/// The launcher's bytes with the public key in the place that it has for one. Fails with an error of the kind
-/// fault where there is none.
-Result<std::string> with_public_key(std::string launcher, const SigningKey& key);
-
-/// The public key in a launcher's bytes; empty where there is none.
-std::string public_key_of(std::string_view launcher);
-
 /// Whether a signature fits the message and the public key.
 bool is_signed_by(std::string_view public_key, std::string_view message, std::string_view signature);
 

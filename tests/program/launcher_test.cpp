@@ -204,3 +204,22 @@ TEST_CASE("trees of old versions are removed, but not those in use or started la
     CHECK(hello.shell(hello.program).out == "here\n");
     CHECK(trees() == "3\n");
 }
+
+TEST_CASE("in window mode what is wrong is shown in a window") {
+    Workshop workshop("message");
+    workshop.write("h.py", "print('here')\n");
+    REQUIRE(workshop.omnistasis({"build", "h.py", "--mode", "window", "--compress", "fast"}).exit_code == 0);
+    // A cut-off download; somebody looks for its window, and ends it by asking the server to cut the
+    // connection.
+    auto run = workshop.shell(
+        "head -c 2000000 out/linux-x86_64/h > cut; chmod +x cut; mkfifo number; Xvfb -displayfd 3 -screen 0 "
+        "800x600x24 3> number 2> /dev/null & server=$!; read display < number; export DISPLAY=:$display; "
+        "(./cut 2> said; echo $? > code) & tries=0; until xwininfo -root -tree | grep -q '\"cut\"' || [ "
+        "$tries = 200 "
+        "]; do tries=$((tries + 1)); sleep 0.02; done; xwininfo -root -tree | grep -c '\"cut\"'; kill "
+        "$server; wait; "
+        "cat code");
+    INFO(run.err);
+    CHECK(run.out == "1\n122\n");
+    CHECK(read_text(workshop.path("said")).value().find("it was cut off or changed") != std::string::npos);
+}
