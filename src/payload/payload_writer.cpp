@@ -27,6 +27,7 @@ namespace {
 
 /// Large enough that a block's own dictionary costs little, small enough that blocks spread over the cores.
 constexpr std::size_t block_size = 8u << 20;
+static_assert(block_size <= largest_block, "readers refuse what is larger");
 
 /// Of the index and the list of parts: mostly hashes, which no level makes smaller, written anew by each
 /// build.
@@ -309,6 +310,7 @@ class Writer {
                 bool is_cut = !content.ends.empty();
                 if (is_cut && block->raw_size > 0 && used == 0) break;
                 std::size_t whole = content.content.size();
+                if (!is_cut && block->raw_size > 0 && block->raw_size + whole > block_size) break;
                 std::size_t end = is_cut ? *std::ranges::upper_bound(content.ends, used) : whole;
                 if (end > used) block->pieces.push_back({next, used, end - used});
                 block->raw_size += end - used;

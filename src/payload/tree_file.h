@@ -24,12 +24,12 @@ struct MadeContent {
 struct TreeFile {
     std::string place;
     unsigned mode = 0644;              ///< 0644 or 0755
-    std::string group{};               ///< what it counts as in sums of sizes: a word of the caller's
     std::string content{};             ///< where `source` is empty and nothing is made
     fs::path source{};                 ///< the file on this machine
     std::optional<MadeContent> made{}; ///< out of `source`
     std::vector<std::size_t> cuts{}; ///< offsets where a block shall end, ascending: what changes on one side
                                      ///< leaves the other as it is
+    std::string group{};             ///< what it counts as in sums of sizes: a word of the caller's
 };
 
 /// The size of a file's content, in bytes; 0 where its source can't be looked at.

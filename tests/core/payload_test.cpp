@@ -123,3 +123,19 @@ TEST_CASE("no changed byte and no cut goes unnoticed") {
         CHECK(error != payload::ReadError::none);
     }
 }
+
+TEST_CASE("short contents fill blocks, and no block is larger than readers take") {
+    fs::path file = fs::temp_directory_path() / ("omnistasis blocks test " + std::to_string(::getpid()));
+    std::mt19937 random(7);
+    std::vector<payload::TreeFile> tree;
+    for (int i = 0; i < 14; ++i) {
+        std::string content(1900000 + 1000 * static_cast<std::size_t>(i), '\0');
+        for (char& c : content) c = static_cast<char>(random() % 4);
+        tree.push_back({"data/" + std::to_string(i), 0644, content});
+    }
+    payload::ReadError error{};
+    auto back = read_back(write_sample(file, tree), error);
+    CHECK(error == payload::ReadError::none);
+    for (const auto& one : tree) CHECK(back[one.place] == one.content);
+    fs::remove(file);
+}

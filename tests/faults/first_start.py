@@ -83,11 +83,15 @@ class Yard:
             good = file.read()
         altered = self.path("altered")
         counts = {}
-        # The launcher in front of the payload is not covered by a hash.
+        crashes = 0
         payload = int.from_bytes(good[-112:-104], "little")
         for number in range(self.options.changes):
             bad = bytearray(good)
-            if number % 8 == 0:
+            # The launcher's own code: its hash is looked at by itself, as far as it gets.
+            in_launcher = number % 8 == 4
+            if in_launcher:
+                bad[self.random.randrange(payload)] ^= 1 << self.random.randrange(8)
+            elif number % 8 == 0:
                 del bad[self.random.randrange(payload, len(bad)) :]
             else:
                 for _ in range(self.random.choice((1, 1, 1, 4, 64))):
@@ -100,14 +104,24 @@ class Yard:
             with open(altered, "wb") as file:
                 file.write(bad)
             os.chmod(altered, 0o755)
-            process = self.start(cache, altered)
+            try:
+                process = self.start(cache, altered)
+            except OSError:
+                crashes += 1  # the system does not take it for a program
+                continue
             out, err = process.communicate(timeout=120)
+            if in_launcher and process.returncode not in OURS:
+                crashes += 1
+                if out and out != EXPECTED:
+                    self.failures.append(f"change {number}, of the launcher: {out[:80]!r}")
+                continue
             # A change that no file is made of: padding, or a byte that was changed back.
             fine = process.returncode in OURS and not out or process.returncode == 0 and out == EXPECTED
             if not fine:
                 self.failures.append(f"change {number}: exit code {process.returncode}, {out[:80]!r}, {err[:200]!r}")
             counts[process.returncode] = counts.get(process.returncode, 0) + 1
-        print(f"{self.options.changes} changed or cut-off files: exit codes {dict(sorted(counts.items()))}")
+        print(f"{self.options.changes} changed or cut-off files: exit codes {dict(sorted(counts.items()))}; "
+              f"{crashes} launchers with a changed byte of their own ended otherwise")
 
     def full_disk(self):
         """A disk that fills up at each size; afterwards a start with room works."""
