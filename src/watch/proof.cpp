@@ -7,6 +7,7 @@
 #include "watch/call_log.h"
 #include "watch/display.h"
 #include "watch/isolation.h"
+#include "watch/kept_state.h"
 #include "watch/source_lines.h"
 
 #include <algorithm>
@@ -184,10 +185,11 @@ class Prover {
     /// Where the app tree was in the root, and where it is here.
     void find_tree() {
         std::string cache = std::string(isolated_home) + "/.cache/";
+        std::string data = std::string(isolated_home) + "/.local/share/omnistasis/";
         for (const std::string& program : calls_.programs) {
             std::size_t bin = program.rfind("/bin/");
             if (bin == std::string::npos) continue;
-            if (program.starts_with(cache)) {
+            if (program.starts_with(cache) || program.starts_with(data)) {
                 tree_ = program.substr(0, bin);
                 tree_here_ = places_.home / tree_.substr(std::string(isolated_home).size() + 1);
             } else if (program.starts_with("/opt/") && is_folder(subject_.output)) {
@@ -265,6 +267,7 @@ class Prover {
             } else if (!tree_.empty() && path.starts_with(tree_ + "/")) {
                 std::string place = path.substr(tree_.size() + 1);
                 std::string file = here(place);
+                if (is_state(file)) continue; // the launcher looks there before it makes the link
                 // Code is looked for in many places, and modules have their own row.
                 bool code = subject_.runtime != nullptr &&
                             (subject_.runtime->is_code_file(path) || base_name(place) == "pyvenv.cfg");
@@ -291,6 +294,12 @@ class Prover {
             }
         }
         for (const std::string& name : libraries) look_at_library(name);
+    }
+
+    bool is_state(const std::string& file) const {
+        if (subject_.project == nullptr) return false;
+        std::string inner = relative_to(file, subject_.project->folder.string());
+        return !inner.empty() && subject_.project->is_state(inner);
     }
 
     void missing_file(const std::string& what, const std::string& file, std::string advice = {}) {
@@ -470,7 +479,12 @@ class Prover {
         for (const auto& [name, value] : variables) command.push_back(name + "=" + value);
         auto source = subject_.runtime->source_command(run_.arguments);
         command.insert(command.end(), source.begin(), source.end());
+        // What the source writes beside itself is in the user's data folder once it is built.
+        fs::path state = folder / "state from source";
+        auto kept = KeptState::keep(*subject_.project, folder / "state before");
+        if (!kept) return tl::make_unexpected(kept.error());
         auto result = run_program(command, run_.input, {run_.seconds, most_output, most_file, {}});
+        if (auto back = kept->put_back(state); !back) return back;
         if (!result) return tl::make_unexpected(result.error());
         proof_.compared = true;
         if (result->exit_code != proof_.exit_code && !timed_out_)
@@ -495,6 +509,10 @@ class Prover {
         }
         compare_files(places->work, places_.work, "");
         compare_files(places->home, places_.home, "~/");
+        if (!subject_.project->states.empty()) {
+            take_replaced_state();
+            compare_files(state, places_.home / data_folder(), "state ");
+        }
         return {};
     }
 
@@ -522,9 +540,27 @@ class Prover {
         return text;
     }
 
+    /// A file that was saved by replacing it is where its link was, until the next start takes it over.
+    void take_replaced_state() const {
+        for (const omnistasis::State& state : subject_.project->states) {
+            fs::path place = tree_here_ / subject_.runtime->application_place() / state.path;
+            std::error_code failed;
+            auto kind = fs::symlink_status(place, failed).type();
+            if (kind != fs::file_type::regular && kind != fs::file_type::directory) continue;
+            fs::path content = places_.home / data_folder() / state.path;
+            fs::remove_all(content, failed);
+            fs::rename(place, content, failed);
+        }
+    }
+
+    /// Where the built application's state is, in its home.
+    std::string data_folder() const { return ".local/share/" + subject_.program; }
+
     void compare_files(const fs::path& source, const fs::path& built, const std::string& start) {
         auto is_ours = [&](const std::string& file) {
-            return !start.empty() && file.starts_with(".cache/omnistasis/");
+            return start == "~/" &&
+                   (file.starts_with(".cache/omnistasis/") || file.starts_with(".local/share/omnistasis/") ||
+                    file.starts_with(data_folder() + "/"));
         };
         auto from_source = files_below(source), from_built = files_below(built);
         for (const auto& [file, size] : from_source) {
@@ -535,7 +571,7 @@ class Prover {
                 add({"written-file", start + file, {}, {}, "its content is another than from source", true});
         }
         for (const auto& [file, size] : from_built)
-            if (!from_source.contains(file) && !is_ours(file))
+            if (!from_source.contains(file) && !is_ours(file) && !file.starts_with(".omnistasis."))
                 add({"written-file", start + file, {}, {}, "only the built application wrote it", true});
     }
 

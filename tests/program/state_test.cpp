@@ -77,9 +77,9 @@ TEST_CASE("a tree that its user can't change is copied, and each user has a stat
     CHECK(run.out == "1 1 2\n2 2 3\n0\n");
     CHECK(work.run("./out/logbook/logbook a", "other").out == "1 1 2\n");
     // A copy is made of what was built only.
-    auto refused =
-        work.run("rm -rf home/.local/share/omnistasis; echo >> $(echo out/logbook/tree/lib/python3*/modules.store); "
-                 "./out/logbook/logbook c");
+    auto refused = work.run(
+        "rm -rf home/.local/share/omnistasis; echo >> $(echo out/logbook/tree/lib/python3*/modules.store); "
+        "./out/logbook/logbook c");
     CHECK(refused.exit_code == 122);
     CHECK(refused.out.empty());
 }
@@ -114,4 +114,22 @@ TEST_CASE("state paths are checked") {
     }
     work.write("omnistasis.toml", "[app]\nentry = \"logbook.py\"\n[[state]]\nfrom = \"x\"\n");
     CHECK(work.omnistasis({"build"}).err.find("omnistasis.toml:4:1") != std::string::npos);
+}
+
+TEST_CASE("a proof compares what was written as state, and leaves the project's as it was") {
+    Logbook work("proof");
+    work.write("logbook.db", "");
+    REQUIRE(work.build("out").exit_code == 0);
+    auto prove = [&] { return work.omnistasis({"prove", "out/logbook", "--against-source", "--", "a"}); };
+    auto proof = prove();
+    INFO(proof.out << proof.err);
+    CHECK(proof.exit_code == 0);
+    CHECK(work.shell("cat settings.json; ls notes; stat -c %s logbook.db").out ==
+          "{\"starts\": 0}first\n0\n");
+    // From source it writes something else now.
+    work.write("logbook.py", std::string(logbook) + "(here / 'notes' / 'second').write_text('-')\n");
+    proof = prove();
+    CHECK(proof.exit_code == 1);
+    CHECK(proof.out.find("notes/second") != std::string::npos);
+    CHECK(work.shell("ls notes").out == "first\n");
 }

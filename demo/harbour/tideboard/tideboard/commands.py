@@ -3,7 +3,7 @@
 import argparse
 import datetime
 
-from tideboard import __version__, feeds, stations
+from tideboard import __version__, feeds, logbook, stations
 from tideboard.tides import Tide
 
 
@@ -36,6 +36,13 @@ def list_stations(options):
         print(f"{name:10} {place['title']}")
 
 
+def log(options):
+    if options.text:
+        logbook.add(options.date, options.text)
+    for day, text in logbook.entries():
+        print(f"{day}  {text}")
+
+
 def window(options):
     from tideboard.window import show
 
@@ -50,12 +57,16 @@ def main(arguments=None):
         ("today", today, "the day's high and low waters"),
         ("berths", berths, "when a ship may use which berth"),
         ("stations", list_stations, "the harbour's stations"),
+        ("log", log, "the logbook, with a new entry if there is one"),
         ("window", window, "the tide curve in a window"),
     ):
         command = commands.add_parser(name, help=text)
         command.set_defaults(run=run)
-        if name != "stations":
+        if name == "log":
+            command.add_argument("text", nargs="?")
+        elif name != "stations":
             command.add_argument("--station", default="halcyon")
+        if name != "stations":
             command.add_argument("--date", type=parse_day, default=datetime.date.today())
         if name == "berths":
             command.add_argument("--draught", type=float, required=True, help="in metres")
