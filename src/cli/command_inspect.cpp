@@ -5,6 +5,7 @@
 #include "support/hash.h"
 
 #include <algorithm>
+#include <cstdlib>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <memory>
@@ -100,6 +101,14 @@ void print_needs(const Inspection& inspection, const Surroundings& around) {
         fmt::print("  {}  {}\n", styled("the loader gives up", Style::error, STDOUT_FILENO), process.error);
 }
 
+/// The folder for the user's data, as a launcher that is started here takes it.
+std::string data_base() {
+    const char* base = std::getenv("XDG_DATA_HOME");
+    if (base != nullptr && *base == '/') return base;
+    const char* home = std::getenv("HOME");
+    return std::string(home == nullptr ? "~" : home) + "/.local/share";
+}
+
 void print_output(const Inspection& inspection, const Surroundings& around, bool verbose) {
     const payload::PayloadContents& contents = *inspection.payload;
     const payload::Description& description = contents.description();
@@ -119,12 +128,16 @@ void print_output(const Inspection& inspection, const Surroundings& around, bool
         fmt::print("  signed by the publisher with the public key {}\n",
                    hex(as_bytes(contents.public_key())));
     for (const payload::StatePath& state : description.state)
-        fmt::print("  writes {}  in {}/{}/{}\n", state.place, "$XDG_DATA_HOME or ~/.local/share",
-                   description.name, state.path);
+        fmt::print("  writes {}, which is {}/{}/{}\n", state.place, data_base(), description.name,
+                   state.path);
     print_oldest_system(inspection.oldest, around);
     if (single)
-        fmt::print("  unpacks to the user's cache, as {}-{}\n", description.name,
-                   contents.tree_id().substr(0, 32));
+        fmt::print("  unpacks to the user's {}, as omnistasis/{}-{}\n",
+                   std::ranges::any_of(description.state,
+                                       [](const payload::StatePath& state) { return !state.is_folder; })
+                       ? "data folder"
+                       : "cache",
+                   description.name, contents.tree_id().substr(0, 32));
     std::vector<payload::StoredFile> files = contents.files();
     std::ranges::stable_sort(files, std::greater<>(), &payload::StoredFile::size);
     std::size_t most = verbose ? files.size() : 10;

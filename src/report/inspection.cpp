@@ -2,6 +2,7 @@
 
 #include "payload_format.h"
 #include "support/files.h"
+#include "support/hash.h"
 
 #include <array>
 #include <elf.h>
@@ -195,7 +196,22 @@ Json payload_json(const payload::PayloadContents& contents) {
               {"launcher_bytes", contents.launcher_size()},
               {"payload_bytes", contents.payload_size()},
               {"raw_bytes", contents.raw_size()},
+              {"state", Json::array()},
               {"files", Json::array()}};
+    if (!contents.public_key().empty()) json["public_key"] = hex(as_bytes(contents.public_key()));
+    for (const payload::StatePath& state : description.state)
+        json["state"].push_back({{"place", state.place},
+                                 {"path", description.name + "/" + state.path},
+                                 {"kind", state.is_folder ? "folder" : "file"}});
+    if (auto parts = contents.parts()) {
+        json["parts"] = Json::array();
+        for (const payload::Part& part : *parts)
+            json["parts"].push_back({{"kind", part.kind},
+                                     {"name", part.name},
+                                     {"version", part.version},
+                                     {"bytes", part.size},
+                                     {"sha256_begins", part.hash}});
+    }
     for (const payload::StoredFile& file : contents.files())
         json["files"].push_back({{"place", file.place},
                                  {"bytes", file.size},
