@@ -19,20 +19,6 @@ namespace {
 
 using Tokens = std::span<const Token>;
 
-constexpr std::array<std::string_view, 14> header_keywords{"if",    "elif",   "else",    "while", "for",
-                                                           "try",   "except", "finally", "with",  "def",
-                                                           "class", "async",  "match",   "case"};
-
-/// Calls whose first argument is the path of a file or folder.
-constexpr std::array<std::string_view, 14> openers{
-    "open",    "Path",       "PhotoImage", "listdir",    "scandir",  "glob",   "iglob",
-    "loadtxt", "genfromtxt", "read_csv",   "read_excel", "fromfile", "imread", "exists"};
-
-bool is_header_keyword(const Token& token) {
-    return token.kind == TokenKind::name &&
-           std::ranges::find(header_keywords, token.text) != header_keywords.end();
-}
-
 /// A compound statement whose suite is being read.
 struct Block {
     enum class Kind { other, function, if_chain, try_body, guard } kind = Kind::other;
@@ -91,7 +77,7 @@ class Scanner {
         bool only_header = false;
         while (position < line.size()) {
             const Token& first = line[position];
-            if (is_header_keyword(first)) {
+            if (first.kind == TokenKind::name && is_header_keyword(first.text)) {
                 std::size_t colon = find_colon(line, position);
                 if (colon < line.size()) {
                     enter(line.subspan(position, colon - position));
@@ -483,7 +469,7 @@ class Scanner {
                     }
         } else if (name == "chdir") {
             result_.changes_folder = true;
-        } else if (std::ranges::find(openers, name) != openers.end()) {
+        } else if (opens_path(name)) {
             result_.lists_folders |= name == "glob" || name == "iglob";
             note_opened_path(arguments);
         } else if (name == "load_entry_point") {

@@ -1,6 +1,7 @@
 #include "runtimes/python/text_kinds.h"
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
 #include <string>
 
@@ -56,6 +57,20 @@ std::string absolute_name(std::string_view name, std::string_view anchor) {
     }
     if (dots == name.size()) return base + ".";
     return base.empty() ? std::string(name.substr(dots)) : base + "." + std::string(name.substr(dots));
+}
+
+bool is_header_keyword(std::string_view name) {
+    static constexpr std::array<std::string_view, 14> keywords{"if",    "elif",   "else",    "while", "for",
+                                                               "try",   "except", "finally", "with",  "def",
+                                                               "class", "async",  "match",   "case"};
+    return std::ranges::find(keywords, name) != keywords.end();
+}
+
+bool opens_path(std::string_view function) {
+    static constexpr std::array<std::string_view, 14> openers{
+        "open",    "Path",       "PhotoImage", "listdir",    "scandir",  "glob",   "iglob",
+        "loadtxt", "genfromtxt", "read_csv",   "read_excel", "fromfile", "imread", "exists"};
+    return std::ranges::find(openers, function) != openers.end();
 }
 
 } // namespace omnistasis::python
