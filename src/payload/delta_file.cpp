@@ -122,9 +122,9 @@ Result<DeltaFile> DeltaFile::read(ByteSpan bytes, const fs::path& name) {
     file.data = bytes.subspan(front_size + stored);
     Json json = Json::parse(raw, nullptr, false);
     if (json.is_discarded()) return damaged_delta(name, "its description can't be read");
-    if (json.value("format", 0) != 1)
-        return damaged_delta(name, "it was made by a newer version, in a format that is not known here");
     try {
+        if (json.at("format") != 1)
+            return damaged_delta(name, "it was made by a newer version, in a format that is not known here");
         file.summary = summary_of(json);
         for (const Json& one : json.at("files"))
             file.files.push_back(
