@@ -94,8 +94,10 @@ bool is_complete(int cache, const char* name, const Self& self, TreePlace& place
     if (descriptor < 0) return false;
     uint8_t id[33];
     struct stat status;
-    bool same = flock(descriptor, LOCK_SH | LOCK_NB) == 0 && fstat(descriptor, &status) == 0 &&
-                status.st_uid == geteuid() && (status.st_mode & 022) == 0 && status.st_nlink == 1 &&
+    // Some network disks know no locks: there nobody takes a tree away either.
+    bool is_there = flock(descriptor, LOCK_SH | LOCK_NB) == 0 || errno != EWOULDBLOCK;
+    bool same = is_there && fstat(descriptor, &status) == 0 && status.st_uid == geteuid() &&
+                (status.st_mode & 022) == 0 && status.st_nlink == 1 &&
                 read(descriptor, id, sizeof id) == 32 && memcmp(id, self.head.tree_id.data, 32) == 0;
     if (!same) return close(descriptor), false;
     place.marker = descriptor;
