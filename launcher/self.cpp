@@ -38,11 +38,21 @@ bool load_index(const Self& self, const uint8_t* mapped, payload::Index& index, 
     return error == ReadError::none || set(failure, exit_damaged, "can't start:", payload::text_of(error), 0);
 }
 
-bool is_launcher_whole(const Self& self, const uint8_t* mapped) {
-    if (self.head.launcher_hash.size == 0) return true;
+bool is_rest_whole(const Self& self, const uint8_t* mapped) {
     uint8_t digest[32];
-    sha256(mapped, static_cast<size_t>(self.trailer.payload_offset), digest);
-    return memcmp(digest, self.head.launcher_hash.data, sizeof digest) == 0;
+    if (self.head.launcher_hash.size != 0) {
+        sha256(mapped, static_cast<size_t>(self.trailer.payload_offset), digest);
+        if (memcmp(digest, self.head.launcher_hash.data, sizeof digest) != 0) return false;
+    }
+    if (self.head.parts.size == 0) return true;
+    uint64_t offset = 0, size = 0;
+    for (int i = 8; i-- > 0;) {
+        offset = offset << 8 | self.head.parts.data[i];
+        size = size << 8 | self.head.parts.data[8 + i];
+    }
+    if (offset > self.trailer.payload_size || size > self.trailer.payload_size - offset) return false;
+    sha256(mapped + self.trailer.payload_offset + offset, static_cast<size_t>(size), digest);
+    return memcmp(digest, self.head.parts.data + 24, sizeof digest) == 0;
 }
 
 } // namespace omnistasis::launcher

@@ -32,7 +32,8 @@ const uint8_t* map_self(const Self& self);
 /// Reads the index, checked against the hashes above it, into memory that is never freed.
 bool load_index(const Self& self, const uint8_t* mapped, payload::Index& index, Failure& failure);
 
-/// Whether what is in front of the payload is what the head says. A launcher without this field says nothing.
-bool is_launcher_whole(const Self& self, const uint8_t* mapped);
+/// Whether what no start reads is what the head says: the launcher in front of the payload, and the list of
+/// parts. Fields that are not there say nothing.
+bool is_rest_whole(const Self& self, const uint8_t* mapped);
 
 } // namespace omnistasis::launcher

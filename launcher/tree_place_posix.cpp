@@ -185,7 +185,7 @@ bool put_under_lock(const Self& self, int cache, const char* name, const char* b
     if (is_complete(cache, name, self, there)) return close(there.marker), close(lock), true;
 
     const uint8_t* mapped = map_self(self);
-    if (mapped == nullptr || !is_launcher_whole(self, mapped)) {
+    if (mapped == nullptr || !is_rest_whole(self, mapped)) {
         close(lock);
         return set(failure, exit_damaged, "can't start:", payload::text_of(payload::ReadError::damaged), 0);
     }
@@ -250,7 +250,7 @@ bool find_beside(const Self& self, TreePlace& place, Failure& failure) {
 
 bool check_tree(const Self& self, const TreePlace& place, Failure& failure) {
     const uint8_t* mapped = map_self(self);
-    if (mapped == nullptr || !is_launcher_whole(self, mapped))
+    if (mapped == nullptr || !is_rest_whole(self, mapped))
         return set(failure, exit_damaged, "can't start:", payload::text_of(payload::ReadError::damaged), 0);
     payload::Index index;
     // A launcher inside the tree has none: the one in front of the tree does.

@@ -68,7 +68,16 @@ TEST_CASE("a cut-off or changed file is refused before anything of it runs") {
     run_changed(whole.substr(0, whole.size() - 1));
     run_changed(whole.substr(0, whole.size() / 2));
     run_changed(whole + "x");
-    for (std::size_t at : {whole.size() - 200, whole.size() - 20, whole.size() / 2, whole.size() / 3}) {
+    auto number = [&](std::size_t from_end) {
+        std::uint64_t value = 0;
+        for (std::size_t i = 8; i-- > 0;)
+            value = value << 8 | static_cast<unsigned char>(whole[whole.size() - from_end + i]);
+        return static_cast<std::size_t>(value);
+    };
+    // In front of the index is the list of parts, which no start reads; in front of the payload the launcher.
+    std::size_t in_parts = number(112) + number(80) - 10, in_launcher = number(112) - 2000;
+    for (std::size_t at :
+         {whole.size() - 200, whole.size() - 20, whole.size() / 2, whole.size() / 3, in_parts, in_launcher}) {
         std::string flipped = whole;
         flipped[at] = static_cast<char>(flipped[at] ^ 4);
         run_changed(flipped);
