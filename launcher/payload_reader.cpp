@@ -37,6 +37,15 @@ bool is_safe_path(Bytes path) {
     return true;
 }
 
+bool read_parts_place(Bytes value, const Trailer& trailer, PartsPlace& parts) {
+    if (value.size != parts_record) return false;
+    uint64_t offset = number(value.data, 8);
+    parts = {trailer.payload_offset + offset, number(value.data + 8, 8), number(value.data + 16, 8),
+             value.data + 24};
+    return offset <= trailer.payload_size && parts.stored <= trailer.payload_size - offset &&
+           parts.raw <= largest_index;
+}
+
 /// Kind, place in the tree and path in the data folder, again and again; neither leads out.
 bool is_whole_state(Bytes state) {
     size_t texts = 0, start = 0;
@@ -137,7 +146,7 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
             head.launcher_hash = value;
             break;
         case head_parts:
-            head.parts = value;
+            if (!read_parts_place(value, trailer, head.parts)) return ReadError::damaged;
             break;
         case head_signature:
             head.signature = value;
@@ -152,8 +161,7 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
     bool complete = head.start.size > 0 && head.start.data[head.start.size - 1] == 0 && head.name.size > 0 &&
                     (head.tree_folder.size > 0 || (head.tree_id.size == 32 && head.index_hash.size == 32)) &&
                     is_whole_state(head.state) &&
-                    (head.launcher_hash.size == 0 || head.launcher_hash.size == 32) &&
-                    (head.parts.size == 0 || head.parts.size == parts_record);
+                    (head.launcher_hash.size == 0 || head.launcher_hash.size == 32);
     return complete ? ReadError::none : ReadError::damaged;
 }
 

@@ -35,6 +35,14 @@ struct Trailer {
     uint8_t head_hash[32] = {};
 };
 
+/// Where the list of parts is; inside the payload.
+struct PartsPlace {
+    uint64_t offset = 0; ///< from the start of the file
+    uint64_t stored = 0;
+    uint64_t raw = 0;
+    const uint8_t* hash = nullptr; ///< null: there is no list
+};
+
 /// What the launcher must know to start; views into the head's bytes.
 struct Head {
     Bytes tree_id; ///< 32 bytes
@@ -47,9 +55,9 @@ struct Head {
     Bytes version;
     Bytes state{};         ///< texts, each ended by a zero byte, three for each: see docs/payload-format.md
     Bytes launcher_hash{}; ///< 32 bytes; empty: not told
-    Bytes parts{};         ///< `parts_record` bytes; empty: no list of parts
     Bytes signature{};     ///< 64 bytes; empty: not signed
     Bytes signed_part{};   ///< what the signature is over
+    PartsPlace parts{};
     bool window = false;
 };
 

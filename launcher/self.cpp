@@ -44,15 +44,9 @@ bool is_rest_whole(const Self& self, const uint8_t* mapped) {
         sha256(mapped, static_cast<size_t>(self.trailer.payload_offset), digest);
         if (memcmp(digest, self.head.launcher_hash.data, sizeof digest) != 0) return false;
     }
-    if (self.head.parts.size == 0) return true;
-    uint64_t offset = 0, size = 0;
-    for (int i = 8; i-- > 0;) {
-        offset = offset << 8 | self.head.parts.data[i];
-        size = size << 8 | self.head.parts.data[8 + i];
-    }
-    if (offset > self.trailer.payload_size || size > self.trailer.payload_size - offset) return false;
-    sha256(mapped + self.trailer.payload_offset + offset, static_cast<size_t>(size), digest);
-    return memcmp(digest, self.head.parts.data + 24, sizeof digest) == 0;
+    if (self.head.parts.hash == nullptr) return true;
+    sha256(mapped + self.head.parts.offset, static_cast<size_t>(self.head.parts.stored), digest);
+    return memcmp(digest, self.head.parts.hash, sizeof digest) == 0;
 }
 
 } // namespace omnistasis::launcher

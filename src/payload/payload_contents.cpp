@@ -70,7 +70,7 @@ Result<void> PayloadContents::read() {
         }
         description_.state.push_back({texts[0] == "folder", texts[1], texts[2]});
     }
-    parts_record_ = text_of(head.parts);
+    parts_ = head.parts;
     head_offset_ = trailer.head_offset;
     if (head.launcher_hash.size != 0 &&
         std::memcmp(sha256(file_.bytes().first(trailer.payload_offset)).data(), head.launcher_hash.data,
@@ -158,20 +158,11 @@ Result<void> PayloadContents::each_file_beside(
 }
 
 Result<std::vector<Part>> PayloadContents::parts() const {
-    if (parts_record_.empty()) return std::vector<Part>();
-    auto number = [&](std::size_t at) {
-        std::uint64_t value = 0;
-        for (std::size_t i = 8; i-- > 0;)
-            value = value << 8 | static_cast<std::uint8_t>(parts_record_[at + i]);
-        return value;
-    };
-    std::uint64_t offset = number(0), stored = number(8), raw = number(16);
-    if (offset > payload_size_ || stored > payload_size_ - offset || raw > largest_index)
-        return damaged("the list of parts is not inside");
-    ByteSpan bytes = file_.bytes().subspan(launcher_size_ + offset, stored);
-    std::string text(raw, '\0');
-    bool right = std::memcmp(sha256(bytes).data(), parts_record_.data() + 24, 32) == 0 &&
-                 ZSTD_decompress(text.data(), text.size(), bytes.data(), bytes.size()) == raw;
+    if (parts_.hash == nullptr) return std::vector<Part>();
+    ByteSpan bytes = file_.bytes().subspan(parts_.offset, parts_.stored);
+    std::string text(parts_.raw, '\0');
+    bool right = std::memcmp(sha256(bytes).data(), parts_.hash, 32) == 0 &&
+                 ZSTD_decompress(text.data(), text.size(), bytes.data(), bytes.size()) == text.size();
     auto parts = right ? parse_parts(text) : std::nullopt;
     if (!parts) return damaged("the list of parts does not fit its hash");
     return std::move(*parts);

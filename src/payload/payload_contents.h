@@ -2,6 +2,7 @@
 
 #include "payload/parts.h"
 #include "payload/payload_writer.h"
+#include "payload_reader.h"
 #include "support/files.h"
 
 #include <cstdint>
@@ -85,7 +86,7 @@ class PayloadContents {
     std::string tree_id_;
     std::string public_key_;
     std::string raw_index_;
-    std::string parts_record_;
+    PartsPlace parts_;
     std::uint64_t head_offset_ = 0;
     std::uint64_t launcher_size_ = 0, payload_size_ = 0, raw_size_ = 0;
     std::vector<StoredFile> files_;
