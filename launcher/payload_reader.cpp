@@ -142,6 +142,11 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
         case head_state:
             head.state = value;
             break;
+        case head_kept_variables:
+            // The names end within the field.
+            if (value.size == 0 || value.data[value.size - 1] != 0) return ReadError::damaged;
+            head.kept_variables = value;
+            break;
         case head_launcher_hash:
             head.launcher_hash = value;
             break;

@@ -112,6 +112,23 @@ char* filled_in(const char* text, const char* tree, char* called_as) {
     return result;
 }
 
+/// Gives variables that would change what the program loads another name: `OMNISTASIS_KEPT_NAME`.
+void keep_variables(payload::Bytes names) {
+    constexpr const char* prefix = "OMNISTASIS_KEPT_";
+    const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
+    for (char** variable = environ; *variable != nullptr; ++variable)
+        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end; name += strlen(name) + 1) {
+            size_t size = strlen(name);
+            if (strncmp(*variable, name, size) != 0 || (*variable)[size] != '=') continue;
+            size_t room = strlen(prefix) + strlen(*variable) + 1;
+            auto* renamed = static_cast<char*>(malloc(room));
+            if (renamed == nullptr) continue;
+            snprintf(renamed, room, "%s%s", prefix, *variable);
+            *variable = renamed;
+            break;
+        }
+}
+
 int run(int count, char** arguments) {
     char* called_as = count > 0 ? arguments[0] : const_cast<char*>("application");
     Failure failure;
@@ -125,6 +142,7 @@ int run(int count, char** arguments) {
     static TreePlace place;
     if (!find_tree(self, place, failure)) stop(called_as, failure);
     const char* tree = place.path;
+    if (self.head.kept_variables.size > 0) keep_variables(self.head.kept_variables);
 
     const auto* start = reinterpret_cast<const char*>(self.head.start.data);
     const char* end = start + self.head.start.size;

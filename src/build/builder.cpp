@@ -122,6 +122,7 @@ class Builder {
         said.name = project_.name;
         said.version = project_.version;
         said.start = start_text(start);
+        said.kept_variables = start.kept_variables;
         said.window = project_.mode == Mode::window;
         said.tree_folder = folder;
         said.loader = loader_;
@@ -323,6 +324,8 @@ class Builder {
         auto mapped = MappedFile::open(source);
         if (!mapped) return tl::make_unexpected(mapped.error());
         ByteSpan content = mapped->bytes();
+        // What other systems load finds its libraries beside itself.
+        if (!native::looks_like_elf(content)) return std::string();
         Bytes changed;
         if (strips) {
             auto without = native::without_debug_symbols(content, source);
@@ -349,7 +352,7 @@ class Builder {
         for (const TreeFile& file : tree_) result_.tree_size += payload::size_of(file);
         result_.tree_files = tree_.size();
         for (const trace::Unit& unit : graph_.units) {
-            result_.modules += unit.kind == trace::UnitKind::code || unit.kind == trace::UnitKind::extension;
+            result_.modules += trace::is_source(unit.kind) || unit.kind == trace::UnitKind::extension;
             result_.libraries += unit.kind == trace::UnitKind::native;
             result_.data_files += unit.kind == trace::UnitKind::data;
         }
@@ -359,6 +362,7 @@ class Builder {
     /// What an output says of itself to `inspect` and `compare`.
     void list_parts() {
         static const std::map<trace::UnitKind, std::string> kinds{{trace::UnitKind::code, "module"},
+                                                                  {trace::UnitKind::script, "module"},
                                                                   {trace::UnitKind::extension, "extension"},
                                                                   {trace::UnitKind::native, "library"},
                                                                   {trace::UnitKind::program, "program"},

@@ -42,7 +42,7 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
                 for (const toml::node& path : *paths)
                     files.push_back({path.value_or(std::string()), group["reason"].value_or(std::string())});
         }
-    HostLibraries host(std::move(entries));
+    HostLibraries host(std::move(entries), target);
     host.set_files(std::move(files));
     host.set_c_library(std::move(c_library));
     host.set_opened(std::move(opened));

@@ -19,7 +19,10 @@ class HostLibraries {
     /// Reads `<notes>/hosts/<target>.toml` (docs/host-libraries.md).
     static Result<HostLibraries> read(const std::filesystem::path& notes, const std::string& target);
 
-    explicit HostLibraries(std::vector<Entry> entries) : entries_(std::move(entries)) {}
+    explicit HostLibraries(std::vector<Entry> entries, std::string target = "linux-x86_64")
+        : target_(std::move(target)), entries_(std::move(entries)) {}
+
+    const std::string& target() const { return target_; }
 
     /// The C library's family: the libraries that are of one version with the dynamic loader.
     struct CLibrary {
@@ -54,6 +57,7 @@ class HostLibraries {
     const Entry* find(const std::string& name) const;
 
   private:
+    std::string target_;
     std::vector<Entry> entries_;
     std::vector<Entry> files_;
     std::vector<std::string> carried_;

@@ -79,6 +79,9 @@ std::string make_head(const Description& description, const OfTree* tree, const 
         for (const std::string& text : {std::string(one.is_folder ? "folder" : "file"), one.place, one.path})
             state += text + '\0';
     if (!state.empty()) put_field(head, head_state, true, state);
+    std::string kept;
+    for (const std::string& name : description.kept_variables) kept += name + '\0';
+    if (!kept.empty()) put_field(head, head_kept_variables, true, kept);
     if (key != nullptr) put_field(head, head_signature, false, key->sign(head));
     return head;
 }

@@ -20,7 +20,10 @@ class Weighing {
             std::error_code failed;
             std::uint64_t size = unit.file.empty() ? 0 : fs::file_size(unit.file, failed);
             sizes_.push_back(failed ? 0 : size);
-            groups_.push_back(trace::is_module(unit.kind) ? unit.name.substr(0, unit.name.find('.')) : "");
+            std::string part = unit.part.empty() && trace::is_module(unit.kind)
+                                   ? unit.name.substr(0, unit.name.find('.'))
+                                   : unit.part;
+            groups_.push_back(std::move(part));
         }
     }
 
@@ -63,7 +66,7 @@ class Weighing {
     const trace::Graph& graph_;
     trace::Reach reach_;
     std::vector<std::uint64_t> sizes_;
-    std::vector<std::string> groups_; ///< of modules their top-level name; of other units none
+    std::vector<std::string> groups_; ///< the part of each; empty: none
 };
 
 } // namespace

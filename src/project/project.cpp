@@ -206,7 +206,8 @@ std::string layout_word(Layout layout) { return word_of(layouts, layout); }
 std::string compression_word(Compression compression) { return word_of(compressions, compression); }
 
 const std::vector<std::string>& known_targets() {
-    static const std::vector<std::string> targets{"linux-x86_64"};
+    static const std::vector<std::string> targets{"linux-x86_64", "linux-aarch64", "windows-x86_64", "macos-aarch64",
+                                                  "macos-x86_64"};
     return targets;
 }
 

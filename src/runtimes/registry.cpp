@@ -1,5 +1,7 @@
 #include "runtimes/registry.h"
 
+#include "runtimes/node/node_finder.h"
+#include "runtimes/node/node_runtime.h"
 #include "runtimes/python/entry.h"
 #include "runtimes/python/python_runtime.h"
 #include "support/files.h"
@@ -20,19 +22,18 @@ struct Language {
     bool (*is_source)(const std::filesystem::path& file);
     Result<std::unique_ptr<trace::Runtime>> (*make)(const Project& project, const std::filesystem::path& data,
                                                     std::shared_ptr<Store> store);
+    Recognise recognise;
+    /// The runtime that a target's builds get where the project names none.
+    Result<std::string> (*usual_for)(const std::string& target);
 };
 
 /// All languages; a new one is a folder beside python/ and a line here.
 constexpr Language languages[] = {
-    {"python", python::settle_entry, python::is_python_source, python::make_python_runtime},
+    {"python", python::settle_entry, python::is_python_source, python::make_python_runtime,
+     python::recognise_runtimes, python::usual_runtime},
+    {"node", node::settle_entry, node::is_node_source, node::make_node_runtime, node::recognise_runtimes,
+     node::usual_runtime},
 };
-
-std::string language_names() {
-    std::string names;
-    for (const Language& language : languages)
-        names += std::string(names.empty() ? "" : ", ") + language.name;
-    return names;
-}
 
 /// The entry point that may have been meant: sources in the folder, those with a similar name first.
 std::string entry_hint(const Project& project) {
@@ -53,6 +54,24 @@ std::string entry_hint(const Project& project) {
 
 } // namespace
 
+std::vector<std::string> language_names() {
+    std::vector<std::string> names;
+    for (const Language& language : languages) names.emplace_back(language.name);
+    return names;
+}
+
+std::vector<std::pair<std::string, std::vector<Recognised>>> recognise_runtimes(const fs::path& folder) {
+    std::vector<std::pair<std::string, std::vector<Recognised>>> found;
+    for (const Language& language : languages) found.emplace_back(language.name, language.recognise(folder));
+    return found;
+}
+
+Result<std::string> runtime_for(const std::string& name, const std::string& target) {
+    for (const Language& language : languages)
+        if (name == language.name) return language.usual_for(target);
+    return fail(ErrorKind::fault, "there is no such language", name);
+}
+
 Result<void> settle_entry(Project& project) {
     bool known = project.language.empty();
     for (const Language& language : languages) {
@@ -66,7 +85,7 @@ Result<void> settle_entry(Project& project) {
     }
     if (!known)
         return fail(ErrorKind::bad_input, fmt::format("there is no language `{}`", project.language),
-                    "runtime.language", "", fmt::format("known are: {}", language_names()));
+                    "runtime.language", "", fmt::format("known are: {}", fmt::join(language_names(), ", ")));
     std::string said_in = project.project_file.empty() ? "" : "app.entry in " + project.project_file.string();
     if (project.entry.empty())
         return project.project_file.empty()
@@ -85,7 +104,8 @@ Result<void> settle_entry(Project& project) {
                     "name the source file that is started");
     return fail(ErrorKind::bad_input, "the entry point is in no language that is known", file.string(),
                 "neither its name nor its first line says which",
-                fmt::format("known are: {}; set runtime.language in omnistasis.toml", language_names()));
+                fmt::format("known are: {}; set runtime.language in omnistasis.toml",
+                            fmt::join(language_names(), ", ")));
 }
 
 Result<std::unique_ptr<trace::Runtime>>

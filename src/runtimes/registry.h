@@ -1,5 +1,6 @@
 #pragma once
 
+#include "runtimes/recognised.h"
 #include "support/store.h"
 #include "trace/runtime.h"
 
@@ -15,5 +16,16 @@ Result<void> settle_entry(Project& project);
 /// use again.
 Result<std::unique_ptr<trace::Runtime>>
 make_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store);
+
+/// The names of all languages.
+std::vector<std::string> language_names();
+
+/// The runtimes of all languages in a folder, by language.
+std::vector<std::pair<std::string, std::vector<Recognised>>>
+recognise_runtimes(const std::filesystem::path& folder);
+
+/// Whether a language's runtime for a target can be had: from this machine or the stock. An error says which one
+/// lacks, and how to add it.
+Result<std::string> runtime_for(const std::string& language, const std::string& target);
 
 } // namespace omnistasis

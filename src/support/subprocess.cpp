@@ -2,6 +2,7 @@
 
 #include "support/files.h"
 
+#include <cstdlib>
 #include <array>
 #include <atomic>
 #include <cerrno>
@@ -18,6 +19,20 @@
 extern char** environ;
 
 namespace omnistasis {
+
+bool is_program(const std::filesystem::path& file) { return is_file(file) && ::access(file.c_str(), X_OK) == 0; }
+
+std::string find_on_path(const std::string& name) {
+    const char* path = std::getenv("PATH");
+    std::string_view rest = path ? path : "/usr/local/bin:/usr/bin:/bin";
+    while (!rest.empty()) {
+        std::size_t end = std::min(rest.find(':'), rest.size());
+        std::filesystem::path file = std::filesystem::path(rest.substr(0, end)) / name;
+        if (is_program(file)) return file.string();
+        rest.remove_prefix(std::min(end + 1, rest.size()));
+    }
+    return {};
+}
 
 namespace {
 

@@ -20,6 +20,10 @@ struct ProgramOutput {
     bool timed_out = false; ///< it was ended because its time was over
 };
 
+/// Whether a file can be started, and the one that a name means on PATH; empty where there is none.
+bool is_program(const std::filesystem::path& file);
+std::string find_on_path(const std::string& name);
+
 /// Bounds for a program that nobody knows. 0: none.
 struct RunLimits {
     double seconds = 0;

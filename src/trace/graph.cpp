@@ -18,6 +18,8 @@ std::string_view kind_name(UnitKind kind) {
         return "folder";
     case UnitKind::built_in:
         return "built-in";
+    case UnitKind::script:
+        return "script";
     }
     return "data";
 }

@@ -16,6 +16,7 @@ enum class UnitKind : std::uint8_t {
     data,      ///< a file shipped as it is
     folder,    ///< a package without a file of its own; nothing is shipped for it
     built_in,  ///< part of the runtime's own program; nothing is shipped for it
+    script,    ///< a source file of the runtime's language, shipped as it is
 };
 
 std::string_view kind_name(UnitKind kind);
@@ -23,6 +24,9 @@ std::string_view kind_name(UnitKind kind);
 /// Whether a unit of that kind is known by the name that code imports it with; others are known by their
 /// place.
 bool is_module(UnitKind kind);
+
+/// Whether a unit of that kind is source code.
+inline bool is_source(UnitKind kind) { return kind == UnitKind::code || kind == UnitKind::script; }
 
 /// Whether a unit of that kind is a native file: it has libraries of its own, and a search path for them.
 bool is_native(UnitKind kind);
@@ -35,6 +39,7 @@ struct Unit {
     std::string place;       ///< where it goes in the app tree, relative, with `/`
     bool own = false;        ///< belongs to the application itself, not to a package or the runtime
     bool of_runtime = false; ///< belongs to the runtime's own library
+    std::string part{};      ///< the package that it counts as; empty: what is in front of a dot in its name
 };
 
 /// Why one unit needs another.

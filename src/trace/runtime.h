@@ -55,6 +55,9 @@ struct Package {
 struct Start {
     std::string program;                ///< a place in the app tree
     std::vector<std::string> arguments; ///< what follows the program's own name
+    /// Variables of the user's environment that would change what the program loads. It finds each under the
+    /// name `OMNISTASIS_KEPT_NAME` instead, and puts it back for the programs that it starts.
+    std::vector<std::string> kept_variables{};
 };
 
 /// A second way into the app tree: a launcher inside it.

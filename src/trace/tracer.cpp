@@ -1,6 +1,8 @@
 #include "trace/tracer.h"
 
 #include "native/closure.h"
+#include "native/foreign_needs.h"
+#include "native/native_kind.h"
 #include "trace/reach.h"
 
 #include <algorithm>
@@ -195,7 +197,7 @@ class Tracer {
             if (!head) return tl::make_unexpected(head.error());
             std::string place =
                 (fs::path(runtime_.application_place()) / asset.place).lexically_normal().string();
-            UnitKind kind = native::looks_like_elf(head->bytes()) ? UnitKind::native : UnitKind::data;
+            UnitKind kind = native::kind_of(asset.file.string()) ? UnitKind::native : UnitKind::data;
             graph_.add_root(graph_.add({kind, place, asset.file.string(), place, true}).first);
         }
         while (!open.empty()) {
@@ -242,11 +244,14 @@ class Tracer {
     }
 
     Result<void> follow_native_libraries() {
+        std::string target = host_.target();
+        if (target != native::host_target()) return follow_foreign_libraries(target);
         native::Closure closure(runtime_.program(), host_, store_);
         std::vector<Unit> units = graph_.units();
         for (UnitId id = 0; id < units.size(); ++id) {
             const Unit& unit = units[id];
-            if (!is_native(unit.kind) || unit.file.empty()) continue;
+            // A program for another system may be data to this one.
+            if (!is_native(unit.kind) || unit.file.empty() || !native::kind_of(unit.file).fits(target)) continue;
             auto found = closure.add(unit.file, unit.place);
             if (!found) return tl::make_unexpected(found.error());
         }
@@ -282,6 +287,37 @@ class Tracer {
                   library.from_file, 0, "the application may stop when it loads this file",
                   "install the library that the file was made with, or another build of the file: " +
                       library.file}});
+        return {};
+    }
+
+    /// Of another system than this machine's: libraries go beside what needs them, or into lib/.
+    Result<void> follow_foreign_libraries(const std::string& target) {
+        bool is_linux = target.starts_with("linux");
+        std::vector<Unit> units = graph_.units();
+        for (std::size_t i = 0; i < units.size(); ++i) {
+            Unit from = units[i];
+            if (!is_native(from.kind) || from.file.empty()) continue;
+            auto needs = native::foreign_needs(from.file, target, host_);
+            if (!needs) return tl::make_unexpected(needs.error());
+            UnitId id = graph_.add(from).first;
+            for (const native::ForeignNeed& need : *needs) {
+                if (need.found_file.empty()) {
+                    graph_.add_loose_ends(
+                        {{"missing-library", fmt::format("{} is not found", need.name), from.file, 0,
+                          "what needs this file may not work",
+                          fmt::format("carry it with --asset beside the file, if systems of {} do not have it",
+                                      target)}});
+                    continue;
+                }
+                std::string real = real_path(need.found_file);
+                std::string name = fs::path(need.name).filename().string();
+                std::string folder = is_linux ? "lib" : fs::path(from.place).parent_path().string();
+                Unit unit{UnitKind::native, name, real, (fs::path(folder) / name).string(), from.own};
+                auto [to, is_new] = graph_.add(unit);
+                graph_.add_edge(id, to, {"needs the library", from.file, 0, false});
+                if (is_new) units.push_back(unit);
+            }
+        }
         return {};
     }
 

@@ -200,12 +200,12 @@ class Prover {
         }
         if (subject_.graph == nullptr) return;
         for (const trace::Unit& unit : subject_.graph->units) {
-            if (unit.own && unit.kind == trace::UnitKind::code) own_sources_.push_back(unit.file);
+            if (unit.own && trace::is_source(unit.kind)) own_sources_.push_back(unit.file);
             if (unit.file.empty() || unit.place.empty() || base_name(unit.file) != base_name(unit.place))
                 continue;
             fs::path place = fs::path(unit.place).parent_path(), folder = fs::path(unit.file).parent_path();
             folders_.try_emplace(place.string(), folder.string());
-            if (unit.kind == trace::UnitKind::code) code_folders_.insert(place.string());
+            if (trace::is_source(unit.kind)) code_folders_.insert(place.string());
         }
         if (subject_.runtime != nullptr)
             folders_[subject_.runtime->application_place()] = subject_.project->folder.string();

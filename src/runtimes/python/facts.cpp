@@ -14,24 +14,10 @@ namespace omnistasis::python {
 
 namespace {
 
-bool is_program(const fs::path& file) { return is_file(file) && ::access(file.c_str(), X_OK) == 0; }
-
 /// The interpreter of a virtual environment or installation prefix; empty where there is none.
 std::string interpreter_in(const fs::path& folder) {
     for (const char* name : {"bin/python3", "bin/python"})
         if (is_program(folder / name)) return (folder / name).string();
-    return {};
-}
-
-std::string find_on_path(const std::string& name) {
-    const char* path = std::getenv("PATH");
-    std::string_view rest = path ? path : "/usr/local/bin:/usr/bin:/bin";
-    while (!rest.empty()) {
-        std::size_t end = std::min(rest.find(':'), rest.size());
-        fs::path file = fs::path(rest.substr(0, end)) / name;
-        if (is_program(file)) return file.string();
-        rest.remove_prefix(std::min(end + 1, rest.size()));
-    }
     return {};
 }
 

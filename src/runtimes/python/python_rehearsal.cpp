@@ -1,6 +1,7 @@
 // What a watched run of a Python application is, and what it shows.
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "trace/rehearsed_ends.h"
 
 #include <algorithm>
 #include <charconv>
@@ -33,14 +34,7 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
         }
     }
     for (const std::string& name : facts.libraries) want_library(name, seen, out);
-    for (const std::string& program : facts.programs)
-        out.loose_ends.push_back(
-            {"outside-program", fmt::format("{} is started, which is not part of the output", program),
-             project_.rehearsed_file.string(), 0, "what needs it does not work where it is missing",
-             "tell the users to install it, or carry it with --asset", true});
-    for (const std::string& file : facts.written)
-        if (!project_.is_state(file))
-            out.loose_ends.push_back(writes_own_file(file, project_.rehearsed_file.string(), 0));
+    out.loose_ends = trace::loose_ends_of_rehearsals(project_, facts);
     return out;
 }
 

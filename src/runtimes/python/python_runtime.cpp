@@ -1,5 +1,6 @@
 #include "runtimes/python/python_runtime.h"
 
+#include "native/native_kind.h"
 #include "runtimes/python/lexer.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
@@ -8,6 +9,7 @@
 #include "support/near_match.h"
 #include "support/own_program.h"
 #include "support/pattern.h"
+#include "trace/rehearsed_ends.h"
 
 #include <algorithm>
 #include <array>
@@ -422,15 +424,6 @@ void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
              "give one of them another name, unless that is what you want", true});
 }
 
-trace::LooseEnd writes_own_file(const std::string& inner, const std::string& file, std::uint32_t line) {
-    return {"writes-own-file",
-            fmt::format("{} is written, in the application's own folder", inner),
-            file,
-            line,
-            "what is written is lost with the next version",
-            fmt::format("make it state with --state '{}', or write below the user's data folder", inner)};
-}
-
 /// What the application's own code expects around it and does not find once it is built.
 void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out) {
     if (!unit.own) return;
@@ -446,7 +439,7 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
         std::string inner =
             relative_to((project_.folder / path.text).lexically_normal().string(), project_.folder.string());
         if (!inner.empty() && !project_.is_state(inner))
-            out.loose_ends.push_back(writes_own_file(inner, unit.file, path.line));
+            out.loose_ends.push_back(trace::writes_own_file(inner, unit.file, path.line));
     }
     if (project_.starts_in_own_folder() || scan.changes_folder) return;
     for (const StringAt& path : scan.opened_paths) {
@@ -580,8 +573,29 @@ bool is_python_source(const std::filesystem::path& file) {
     return text->text().substr(0, text->text().find('\n')).find("python") != std::string_view::npos;
 }
 
+std::vector<Recognised> recognise_runtimes(const std::filesystem::path&) { return {}; }
+
+namespace {
+
+Result<void> check_target(const std::string& target) {
+    if (target == native::host_target()) return {};
+    return fail(ErrorKind::missing, fmt::format("Python applications can't be built for {} here", target), "",
+                "packages and interpreter of another system can't be asked on this one",
+                fmt::format("build on such a machine; here Python is built for {}", native::host_target()));
+}
+
+} // namespace
+
+Result<std::string> usual_runtime(const std::string& target) {
+    if (auto right = check_target(target); !right) return tl::make_unexpected(right.error());
+    auto interpreter = find_interpreter("", fs::current_path());
+    if (!interpreter) return tl::make_unexpected(interpreter.error());
+    return "Python, " + *interpreter;
+}
+
 Result<std::unique_ptr<trace::Runtime>>
 make_python_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store) {
+    if (auto right = check_target(project.targets.front()); !right) return tl::make_unexpected(right.error());
     auto interpreter = find_interpreter(project.runtime_home, project.folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     std::string entry = read_entry(project).file;

@@ -33,10 +33,6 @@ inline std::string parent_of(const std::string& name) {
     return dot == std::string::npos ? std::string() : name.substr(0, dot);
 }
 
-/// The first part of a dotted name.
-/// The loose end of a file of the project that the application writes, and that is no state.
-trace::LooseEnd writes_own_file(const std::string& inner, const std::string& file, std::uint32_t line);
-
 inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
 
 /// A file that goes into the tree as it is, or as a native library.

@@ -1,0 +1,74 @@
+#include "native/foreign_needs.h"
+
+#include "native/elf_reader.h"
+#include "native/mach_o_reader.h"
+#include "native/pe_reader.h"
+#include "support/files.h"
+
+#include <algorithm>
+#include <cctype>
+
+namespace omnistasis::native {
+
+namespace {
+
+std::string lower(std::string text) {
+    for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return text;
+}
+
+/// The file of that name in a folder; names of PE files are compared as Windows does it.
+std::string in_folder(const std::string& folder, const std::string& name, bool any_case) {
+    for (const FolderEntry& entry : list_folder(folder))
+        if (!entry.is_folder && (entry.name == name || (any_case && lower(entry.name) == lower(name))))
+            return folder + "/" + entry.name;
+    return {};
+}
+
+} // namespace
+
+Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const std::string& target,
+                                               const HostLibraries& host) {
+    auto mapped = MappedFile::open(file);
+    if (!mapped) return tl::make_unexpected(mapped.error());
+    ByteSpan bytes = mapped->bytes();
+    std::string beside = fs::path(file).parent_path().string();
+    std::vector<std::string> folders{beside};
+    std::vector<std::string> names;
+    bool any_case = false;
+    if (looks_like_elf(bytes)) {
+        auto elf = read_elf(bytes, file);
+        if (!elf) return tl::make_unexpected(elf.error());
+        names = elf->needed;
+        std::string processor = target.substr(target.find('-') + 1);
+        for (const char* place : {"/usr/lib/", "/lib/", "/usr/"})
+            for (const char* inner : {"", "/lib"})
+                folders.push_back(place + processor + "-linux-gnu" + inner);
+        folders.push_back(beside + "/../lib");
+    } else if (looks_like_pe(bytes)) {
+        auto pe = read_pe(bytes, file);
+        if (!pe) return tl::make_unexpected(pe.error());
+        any_case = true;
+        for (const PeImport& import : pe->imports) names.push_back(import.library);
+    } else if (looks_like_mach_o(bytes)) {
+        auto mach = read_mach_o(bytes, file);
+        if (!mach) return tl::make_unexpected(mach.error());
+        for (const MachImage& image : mach->images)
+            for (const MachLibrary& library : image.libraries)
+                if (!library.weak && library.name != image.install_name) names.push_back(library.name);
+        folders.push_back(beside + "/../lib");
+    }
+    std::vector<ForeignNeed> needs;
+    for (const std::string& name : names) {
+        if (host.find(any_case ? lower(name) : name) != nullptr) continue;
+        std::string short_name = fs::path(name).filename().string();
+        ForeignNeed need{name, ""};
+        for (const std::string& folder : folders)
+            if (need.found_file.empty()) need.found_file = in_folder(folder, short_name, any_case);
+        bool known = std::ranges::any_of(needs, [&](const ForeignNeed& one) { return one.name == name; });
+        if (!known) needs.push_back(std::move(need));
+    }
+    return needs;
+}
+
+} // namespace omnistasis::native

@@ -1,0 +1,24 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+namespace omnistasis::native {
+
+/// What a native file is for, by its first bytes (ELF, PE and Mach-O).
+struct NativeKind {
+    std::vector<std::string> targets; ///< "linux-x86_64"; several in a universal file; empty: no native file
+                                      ///< of a target that is known
+    bool is_native = false;
+    explicit operator bool() const { return is_native; }
+    /// Whether it is for a target.
+    bool fits(const std::string& target) const;
+};
+
+/// Nothing is native that can't be read.
+NativeKind kind_of(const std::string& file);
+
+/// The target that this program itself is for.
+const std::string& host_target();
+
+} // namespace omnistasis::native

@@ -1,0 +1,488 @@
+#include "runtimes/node/lexer.h"
+
+#include <algorithm>
+#include <array>
+#include <cstring>
+
+namespace omnistasis::node {
+
+namespace {
+
+enum Class : std::uint8_t { other, space, letter, digit, quote };
+
+constexpr std::array<std::uint8_t, 256> classes = [] {
+    std::array<std::uint8_t, 256> table{};
+    for (int c = 0; c < 256; ++c) {
+        bool is_letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || c == '$' || c >= 0x80;
+        if (is_letter) table[static_cast<std::size_t>(c)] = letter;
+    }
+    // A backslash outside of texts begins an escape in a name; a private name has its mark.
+    table['\\'] = table['#'] = table['@'] = letter;
+    for (int c = '0'; c <= '9'; ++c) table[static_cast<std::size_t>(c)] = digit;
+    for (char c : {' ', '\t', '\n', '\r', '\v', '\f'}) table[static_cast<unsigned char>(c)] = space;
+    for (char c : {'"', '\'', '`'}) table[static_cast<unsigned char>(c)] = quote;
+    return table;
+}();
+
+std::uint8_t class_of(char c) { return classes[static_cast<unsigned char>(c)]; }
+
+/// What a keyword means to what comes behind it.
+enum class Word : std::uint8_t {
+    name,
+    begins_expression, ///< `return /x/`
+    control,           ///< if while for with
+    head_of_block,     ///< catch switch
+    block,             ///< else do finally
+    tries,
+};
+
+Word word_kind(std::string_view word) {
+    switch (word.size()) {
+    case 2:
+        if (word == "if") return Word::control;
+        if (word == "in" || word == "of") return Word::begins_expression;
+        if (word == "do") return Word::block;
+        break;
+    case 3:
+        if (word == "for") return Word::control;
+        if (word == "try") return Word::tries;
+        if (word == "new") return Word::begins_expression;
+        break;
+    case 4:
+        if (word == "with") return Word::control;
+        if (word == "else") return Word::block;
+        if (word == "case" || word == "void") return Word::begins_expression;
+        break;
+    case 5:
+        if (word == "while") return Word::control;
+        if (word == "catch") return Word::head_of_block;
+        if (word == "throw" || word == "yield" || word == "await") return Word::begins_expression;
+        break;
+    case 6:
+        if (word == "switch") return Word::head_of_block;
+        if (word == "return" || word == "typeof" || word == "delete" || word == "export")
+            return Word::begins_expression;
+        break;
+    case 7:
+        if (word == "finally") return Word::block;
+        if (word == "default" || word == "extends") return Word::begins_expression;
+        break;
+    case 10:
+        if (word == "instanceof") return Word::begins_expression;
+        break;
+    default:
+        break;
+    }
+    return Word::name;
+}
+
+void append_utf8(std::string& out, std::uint32_t code) {
+    if (code < 0x80) {
+        out += static_cast<char>(code);
+    } else if (code < 0x800) {
+        out += static_cast<char>(0xc0 | (code >> 6));
+        out += static_cast<char>(0x80 | (code & 0x3f));
+    } else if (code < 0x10000) {
+        out += static_cast<char>(0xe0 | (code >> 12));
+        out += static_cast<char>(0x80 | ((code >> 6) & 0x3f));
+        out += static_cast<char>(0x80 | (code & 0x3f));
+    } else {
+        out += static_cast<char>(0xf0 | (code >> 18));
+        out += static_cast<char>(0x80 | ((code >> 12) & 0x3f));
+        out += static_cast<char>(0x80 | ((code >> 6) & 0x3f));
+        out += static_cast<char>(0x80 | (code & 0x3f));
+    }
+}
+
+int hex_digit(char c) {
+    if (c >= '0' && c <= '9') return c - '0';
+    if (c >= 'a' && c <= 'f') return c - 'a' + 10;
+    if (c >= 'A' && c <= 'F') return c - 'A' + 10;
+    return -1;
+}
+
+/// Reads up to `most` hexadecimal digits at `at` and moves it behind them.
+std::uint32_t hex_number(std::string_view text, std::size_t& at, std::size_t most) {
+    std::uint32_t number = 0;
+    for (std::size_t i = 0; i < most && at < text.size() && hex_digit(text[at]) >= 0; ++i, ++at)
+        number = (number << 4 | static_cast<std::uint32_t>(hex_digit(text[at]))) & 0x1fffff;
+    return number;
+}
+
+} // namespace
+
+Lexer::Lexer(std::string_view text, std::size_t start) : text_(text), position_(start) {
+    // The first line may name the interpreter.
+    if (start == 0 && text_.starts_with("\xef\xbb\xbf")) position_ = 3;
+    if (start == 0 && text_.substr(position_).starts_with("#!"))
+        position_ = std::min(text_.find('\n', position_), text_.size());
+}
+
+void Lexer::skip_space() {
+    const char* begin = text_.data();
+    std::size_t size = text_.size();
+    while (position_ < size) {
+        char c = begin[position_];
+        if (class_of(c) == space) {
+            ++position_;
+        } else if (c == '/' && position_ + 1 < size && begin[position_ + 1] == '/') {
+            const void* line = std::memchr(begin + position_, '\n', size - position_);
+            position_ = line == nullptr ? size : static_cast<std::size_t>(static_cast<const char*>(line) - begin);
+        } else if (c == '/' && position_ + 1 < size && begin[position_ + 1] == '*') {
+            std::size_t end = text_.find("*/", position_ + 2);
+            position_ = end == std::string_view::npos ? size : end + 2;
+        } else {
+            return;
+        }
+    }
+}
+
+char Lexer::peek() {
+    skip_space();
+    return position_ < text_.size() ? text_[position_] : '\0';
+}
+
+std::size_t Lexer::end_of_string(std::size_t start) const {
+    char mark = text_[start];
+    for (std::size_t at = start + 1; at < text_.size(); ++at) {
+        char c = text_[at];
+        if (c == mark) return at + 1;
+        if (c == '\\') {
+            ++at;
+        } else if (c == '\n') {
+            return at; // it was never closed
+        }
+    }
+    return text_.size();
+}
+
+/// From a backquote, or from the brace that ends a substitution, to the next of either.
+Token Lexer::template_piece(std::size_t start) {
+    bool is_first = text_[start] == '`';
+    if (!is_first) open_.pop_back();
+    std::size_t at = start + 1;
+    bool opens = false;
+    for (; at < text_.size(); ++at) {
+        char c = text_[at];
+        if (c == '\\') {
+            ++at;
+        } else if (c == '`') {
+            ++at;
+            break;
+        } else if (c == '$' && at + 1 < text_.size() && text_[at + 1] == '{') {
+            opens = true;
+            at += 2;
+            break;
+        }
+    }
+    position_ = std::min(at, text_.size());
+    if (opens) open_.push_back({Open::Kind::substitution});
+    operand_ = !opens;
+    control_word_ = block_word_ = try_word_ = arrow_ = last_word_ = after_dot_ = false;
+    closed_head_ = closed_block_head_ = after_statement_ = false;
+    char piece = is_first ? (opens ? 'H' : 'W') : (opens ? 'M' : 'T');
+    return {Token::Kind::template_text, piece, static_cast<std::uint32_t>(start),
+            static_cast<std::uint32_t>(position_)};
+}
+
+std::size_t Lexer::end_of_regular_expression(std::size_t start) const {
+    bool in_class = false;
+    for (std::size_t at = start + 1; at < text_.size(); ++at) {
+        char c = text_[at];
+        if (c == '\n') return start + 1; // none, after all
+        if (c == '\\') {
+            ++at;
+        } else if (c == '[') {
+            in_class = true;
+        } else if (c == ']') {
+            in_class = false;
+        } else if (c == '/' && !in_class) {
+            ++at;
+            while (at < text_.size() && class_of(text_[at]) == letter) ++at;
+            return at;
+        }
+    }
+    return start + 1;
+}
+
+void Lexer::word(Token& token) {
+    bool member = after_dot_;
+    if (!member || !last_word_) callee_ = token.start;
+    callee_end_ = token.end;
+    control_word_ = block_word_ = try_word_ = arrow_ = closed_head_ = closed_block_head_ = false;
+    after_dot_ = false;
+    last_word_ = true;
+    operand_ = true;
+    after_statement_ = false;
+    char first = text_[token.start];
+    if (member || first < 'a' || first > 'y') return;
+    switch (word_kind(text_of(token))) {
+    case Word::name:
+        return;
+    case Word::begins_expression:
+        break;
+    case Word::control:
+        control_word_ = true;
+        break;
+    case Word::head_of_block:
+        block_word_ = true;
+        break;
+    case Word::block:
+        block_word_ = after_statement_ = true;
+        break;
+    case Word::tries:
+        try_word_ = true;
+        break;
+    }
+    operand_ = last_word_ = false;
+}
+
+void Lexer::open_brace(std::size_t) {
+    Open one;
+    if (try_word_) {
+        one.kind = Open::Kind::try_block;
+        ++try_depth_;
+    } else if (arrow_ || closed_head_) {
+        one.kind = Open::Kind::function_body;
+        ++function_depth_;
+    } else if (closed_block_head_ || block_word_ || after_statement_ || last_word_) {
+        one.kind = Open::Kind::block; // behind a name: of a class
+    } else {
+        one.kind = Open::Kind::object;
+    }
+    open_.push_back(one);
+}
+
+void Lexer::close(char sign) {
+    closed_head_ = closed_block_head_ = false;
+    operand_ = true;
+    after_statement_ = false;
+    if (open_.empty()) {
+        if (sign == '}') {
+            operand_ = false;
+            after_statement_ = true;
+        }
+        return;
+    }
+    Open one = open_.back();
+    open_.pop_back();
+    switch (one.kind) {
+    case Open::Kind::parenthesis:
+        operand_ = !one.is_control;
+        after_statement_ = one.is_control;
+        closed_block_head_ = one.is_control || one.behind_catch;
+        closed_head_ = !closed_block_head_;
+        break;
+    case Open::Kind::bracket:
+    case Open::Kind::object:
+    case Open::Kind::substitution:
+        break;
+    case Open::Kind::try_block:
+        --try_depth_;
+        operand_ = false;
+        after_statement_ = true;
+        break;
+    case Open::Kind::function_body:
+        --function_depth_;
+        operand_ = false;
+        after_statement_ = true;
+        break;
+    case Open::Kind::block:
+        operand_ = false;
+        after_statement_ = true;
+        break;
+    }
+}
+
+Token Lexer::sign(std::size_t start) {
+    Token token{Token::Kind::sign, text_[start], static_cast<std::uint32_t>(start),
+                static_cast<std::uint32_t>(start + 1)};
+    auto follows = [&](std::string_view sign) { return text_.substr(start).starts_with(sign); };
+    char c = token.sign;
+    bool was_arrow = false;
+    switch (c) {
+    case '(': {
+        Open one{Open::Kind::parenthesis};
+        one.is_control = control_word_;
+        one.behind_catch = block_word_;
+        one.is_called = last_word_;
+        one.callee = callee_;
+        one.callee_end = callee_end_;
+        open_.push_back(one);
+        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        break;
+    }
+    case '[':
+        open_.push_back({Open::Kind::bracket});
+        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        break;
+    case '{': {
+        open_brace(start);
+        operand_ = closed_head_ = closed_block_head_ = false;
+        after_statement_ = open_.back().kind != Open::Kind::object;
+        break;
+    }
+    case ')':
+    case ']':
+    case '}':
+        close(c);
+        break;
+    case '.':
+        if (follows("...")) {
+            token.sign = 'E';
+            token.end += 2;
+            operand_ = false;
+            break;
+        }
+        after_dot_ = true;
+        token.end = static_cast<std::uint32_t>(start + 1);
+        closed_head_ = closed_block_head_ = after_statement_ = false;
+        // The name in front goes on.
+        control_word_ = block_word_ = try_word_ = arrow_ = false;
+        position_ = token.end;
+        operand_ = false;
+        return token;
+    case '=':
+        if (follows("=>")) {
+            token.sign = 'A';
+            token.end += 1;
+            was_arrow = true;
+        }
+        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        break;
+    case '+':
+    case '-':
+        if (start + 1 < text_.size() && text_[start + 1] == c) {
+            token.sign = 'I';
+            token.end += 1; // in front of or behind a value: that stays as it was
+        } else {
+            operand_ = false;
+        }
+        after_statement_ = closed_head_ = closed_block_head_ = false;
+        break;
+    case '?':
+        if (follows("?.") && !(start + 2 < text_.size() && class_of(text_[start + 2]) == digit)) {
+            token.end += 1;
+            after_dot_ = true;
+            position_ = token.end;
+            operand_ = closed_head_ = closed_block_head_ = false;
+            return token;
+        }
+        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        break;
+    case ';':
+        operand_ = closed_head_ = closed_block_head_ = false;
+        after_statement_ = true;
+        break;
+    default:
+        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        break;
+    }
+    control_word_ = block_word_ = try_word_ = last_word_ = after_dot_ = false;
+    arrow_ = was_arrow;
+    position_ = token.end;
+    return token;
+}
+
+Token Lexer::next() {
+    skip_space();
+    std::size_t start = position_, size = text_.size();
+    if (start >= size) return {Token::Kind::end, 0, static_cast<std::uint32_t>(size), static_cast<std::uint32_t>(size)};
+    char c = text_[start];
+    Token token{Token::Kind::word, 0, static_cast<std::uint32_t>(start), 0};
+    switch (class_of(c)) {
+    case letter: {
+        std::size_t at = start + 1;
+        while (at < size && (class_of(text_[at]) == letter || class_of(text_[at]) == digit)) ++at;
+        token.end = static_cast<std::uint32_t>(at);
+        position_ = at;
+        word(token);
+        return token;
+    }
+    case digit: {
+        std::size_t at = start + 1;
+        while (at < size && (class_of(text_[at]) == letter || class_of(text_[at]) == digit || text_[at] == '.'))
+            ++at;
+        token.kind = Token::Kind::number;
+        token.end = static_cast<std::uint32_t>(at);
+        break;
+    }
+    case quote:
+        if (c == '`') return template_piece(start);
+        token.kind = Token::Kind::string;
+        token.end = static_cast<std::uint32_t>(end_of_string(start));
+        break;
+    default:
+        if (c == '}' && !open_.empty() && open_.back().kind == Open::Kind::substitution)
+            return template_piece(start);
+        if (c != '/' || operand_) return sign(start);
+        token.kind = Token::Kind::regular_expression;
+        token.end = static_cast<std::uint32_t>(end_of_regular_expression(start));
+        if (token.end == start + 1) return sign(start);
+        break;
+    }
+    position_ = token.end;
+    operand_ = true;
+    control_word_ = block_word_ = try_word_ = arrow_ = last_word_ = after_dot_ = false;
+    closed_head_ = closed_block_head_ = after_statement_ = false;
+    return token;
+}
+
+std::string Lexer::value(std::string_view inner) {
+    std::string out;
+    out.reserve(inner.size());
+    for (std::size_t at = 0; at < inner.size();) {
+        char c = inner[at++];
+        if (c != '\\' || at >= inner.size()) {
+            out += c;
+            continue;
+        }
+        char escaped = inner[at++];
+        switch (escaped) {
+        case 'n':
+            out += '\n';
+            break;
+        case 't':
+            out += '\t';
+            break;
+        case 'r':
+            out += '\r';
+            break;
+        case 'b':
+            out += '\b';
+            break;
+        case 'f':
+            out += '\f';
+            break;
+        case 'v':
+            out += '\v';
+            break;
+        case '0':
+            out += '\0';
+            break;
+        case '\n':
+            break;
+        case 'x':
+            append_utf8(out, hex_number(inner, at, 2));
+            break;
+        case 'u': {
+            bool braced = at < inner.size() && inner[at] == '{';
+            if (braced) ++at;
+            std::uint32_t code = hex_number(inner, at, braced ? 8 : 4);
+            if (braced && at < inner.size() && inner[at] == '}') ++at;
+            // Two halves of a pair stand for one character (UTF-16).
+            if (code >= 0xd800 && code < 0xdc00 && inner.substr(at).starts_with("\\u")) {
+                at += 2;
+                code = 0x10000 + ((code - 0xd800) << 10) + ((hex_number(inner, at, 4) - 0xdc00) & 0x3ff);
+            }
+            append_utf8(out, code);
+            break;
+        }
+        default:
+            out += escaped;
+        }
+    }
+    return out;
+}
+
+} // namespace omnistasis::node

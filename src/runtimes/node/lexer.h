@@ -1,0 +1,87 @@
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace omnistasis::node {
+
+/// One token of JavaScript (ECMA-262, 13th edition, chapter 12). A template literal comes in pieces, between
+/// which are the tokens of its substitutions.
+struct Token {
+    enum class Kind : std::uint8_t { end, word, number, string, template_text, regular_expression, sign };
+    Kind kind = Kind::end;
+    /// Of a sign: its first character; `=>` is 'A', `...` is 'E', `++` and `--` are 'I', `?.` is '.'. Of a
+    /// template's piece: 'W' the whole, 'H' the first before a substitution, 'M' one between two, 'T' the last.
+    char sign = 0;
+    std::uint32_t start = 0; ///< in the text
+    std::uint32_t end = 0;
+};
+
+/// Splits a text into tokens, whatever bytes it holds: what is no JavaScript gives signs. A slash begins a
+/// regular expression or divides, depending on what is in front of it; the lexer keeps track of parentheses
+/// and braces for that.
+class Lexer {
+  public:
+    /// What a brace or parenthesis that is open belongs to.
+    struct Open {
+        enum class Kind : std::uint8_t { parenthesis, bracket, block, function_body, object, try_block, substitution };
+        Kind kind = Kind::block;
+        bool is_control = false; ///< a parenthesis behind `if`, `while`, `for` or `with`
+        bool is_called = false;  ///< a parenthesis behind a name: a call, or the head of a function
+        std::uint32_t callee = 0; ///< where the name in front of a parenthesis begins
+        std::uint32_t callee_end = 0;
+        bool behind_catch = false; ///< a parenthesis behind `catch`, `switch` or such: a block follows
+    };
+
+    explicit Lexer(std::string_view text, std::size_t start = 0);
+
+    /// The next token; `end` for ever at the end.
+    Token next();
+
+    std::string_view text_of(const Token& token) const {
+        return text_.substr(token.start, token.end - token.start);
+    }
+    std::string_view text() const { return text_; }
+    /// The character behind the last token and white space, and where it is; comments are passed over too.
+    char peek();
+    std::size_t position() const { return position_; }
+
+    const std::vector<Open>& open() const { return open_; }
+    std::size_t try_depth() const { return try_depth_; }
+    std::size_t function_depth() const { return function_depth_; }
+
+    /// The value of a string token, or of a template's text between `start` and `end`: escapes resolved.
+    static std::string value(std::string_view inner);
+
+  private:
+    void skip_space();
+    Token sign(std::size_t start);
+    void word(Token& token);
+    void open_brace(std::size_t start);
+    void close(char sign);
+    std::size_t end_of_string(std::size_t start) const;
+    Token template_piece(std::size_t start);
+    std::size_t end_of_regular_expression(std::size_t start) const;
+
+    std::string_view text_;
+    std::size_t position_ = 0;
+    std::vector<Open> open_;
+    std::size_t try_depth_ = 0, function_depth_ = 0;
+    // What came last.
+    bool operand_ = false;      ///< a value has ended: a slash divides
+    bool last_word_ = false;    ///< a name or keyword
+    bool control_word_ = false; ///< `if`, `while`, `for`, `with`
+    bool block_word_ = false;   ///< a word behind which a parenthesis and a block come, or a block at once
+    bool try_word_ = false;
+    bool arrow_ = false;
+    bool closed_head_ = false;  ///< a parenthesis was closed that may be the head of a function
+    bool closed_block_head_ = false;
+    bool after_statement_ = true; ///< a statement may begin here
+    std::uint32_t callee_ = 0;  ///< where the dotted name begins that is in front
+    std::uint32_t callee_end_ = 0;
+    bool after_dot_ = false;
+};
+
+} // namespace omnistasis::node

@@ -1,0 +1,107 @@
+#pragma once
+
+#include "runtimes/node/node_runtime.h"
+#include "runtimes/node/notes.h"
+#include "runtimes/node/placement.h"
+#include "runtimes/node/resolver.h"
+#include "runtimes/node/scanner.h"
+#include "support/files.h"
+#include "trace/runtime.h"
+
+#include <map>
+#include <mutex>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace omnistasis::node {
+
+using trace::Expansion;
+using trace::Need;
+using trace::Reason;
+using trace::Unit;
+using trace::UnitKind;
+
+/// What a runtime is, as its files say.
+struct Facts {
+    std::string program; ///< real path
+    std::string version; ///< as "20.11.1"
+    std::string target;  ///< what it is for: "linux-x86_64"
+    std::string system;  ///< as `process.platform` says it: "linux", "win32", "darwin"
+    std::string processor; ///< as `process.arch` says it: "x64", "arm64"
+    bool runs_here = false;
+};
+
+/// Node.js behind the interface of all languages. What files ask for is in node_runtime.cpp, what comes with a
+/// package in node_packages.cpp, what a watched run shows in node_rehearsal.cpp, what goes into the app tree
+/// in node_files.cpp.
+class NodeRuntime : public trace::Runtime {
+  public:
+    NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
+                std::shared_ptr<Store> store);
+
+    std::string title() const override { return "Node.js " + facts_.version; }
+    Result<Expansion> roots() override;
+    Expansion expand(const Unit& unit) override;
+    std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>&) override { return {}; }
+    std::string on_request(const Unit&) const override { return {}; }
+    std::filesystem::path program() const override { return facts_.program; }
+    Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
+                                                    Observer& observer) override;
+    std::string application_place() const override { return placement_.own_place(project_.folder.string()); }
+    Expansion recall(const Rehearsed& facts) override;
+    Result<trace::WatchedRun> watched_run(const std::filesystem::path& scratch,
+                                          const std::vector<std::string>& arguments) override;
+    std::vector<std::string> source_command(const std::vector<std::string>& arguments) override;
+    std::string module_file(const std::string& module) override;
+    std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
+    bool is_code_file(const std::filesystem::path& file) override;
+    std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
+    std::vector<trace::Package> packages(const std::vector<Unit>& units) override;
+    trace::Start start() const override;
+    std::vector<trace::InnerLauncher> inner_launchers() const override;
+
+  private:
+    std::string ending() const { return facts_.system == "win32" ? ".exe" : ""; }
+    std::string program_place() const;
+    std::string interpreter_place() const { return "bin/node" + ending(); }
+    std::vector<std::string> own_options() const;
+    bool is_excluded(const std::string& name) const;
+
+    Unit unit_of(const std::string& file, const std::string& place) const;
+    void want_file(const Found& found, const Unit& from, const std::string& name, const Reason& reason,
+                   Expansion& out);
+    void answer(const Unit& unit, const Request& request, Expansion& out);
+    void answer_missing(const Unit& unit, const Request& request, const std::string& what, const Found& found,
+                        const Reason& reason, Expansion& out);
+    void answer_path(const Unit& unit, const Request& request, const std::string& path, const Reason& reason,
+                     Expansion& out);
+    void answer_family(const Unit& unit, const Request& request, const std::string& pattern,
+                       const Reason& reason, Expansion& out);
+    void answer_computed_package(const Unit& unit, const Request& request, const Reason& reason,
+                                 Expansion& out);
+    void want_folder(const Unit& unit, const std::string& folder, const std::string& pattern,
+                     const Reason& reason, Expansion& out);
+    void want_scopes(const Unit& unit, Expansion& out);
+    void want_specifier(const std::string& text, const Unit& from, const Reason& reason, Expansion& out);
+    void expand_package(const Unit& unit, const PackageJson& package, Expansion& out);
+    void want_addons(const Unit& unit, const PackageJson& package, Expansion& out);
+    void want_parts_for_system(const Unit& unit, const PackageJson& package, Expansion& out);
+    void apply_notes(const Unit& unit, const PackageJson& package, Expansion& out);
+    bool fits_target(const PackageJson& package) const;
+    bool is_addon_for_target(const std::string& file) const;
+    std::string project_unit_place() const;
+
+    Project project_;
+    Facts facts_;
+    Notes notes_;
+    std::filesystem::path helpers_;
+    std::shared_ptr<Store> store_;
+    Resolver resolver_;
+    Placement placement_;
+    std::string entry_;       ///< real path
+    std::string entry_place_;
+    std::vector<std::string> entry_options_; ///< that the entry's first line gives the runtime
+};
+
+} // namespace omnistasis::node

@@ -1,0 +1,88 @@
+#include "runtimes/node/package_json.h"
+
+#include "support/files.h"
+
+#include <algorithm>
+
+namespace omnistasis::node {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string text_of(const Json& json, const char* key) {
+    auto found = json.find(key);
+    return found != json.end() && found->is_string() ? found->get<std::string>() : std::string();
+}
+
+void take_list(const Json& json, const char* key, std::vector<std::string>& into) {
+    auto found = json.find(key);
+    if (found == json.end()) return;
+    if (found->is_string()) into.push_back(found->get<std::string>());
+    if (found->is_array())
+        for (const Json& one : *found)
+            if (one.is_string()) into.push_back(one.get<std::string>());
+}
+
+void take_names(const Json& json, const char* key, std::vector<std::string>& into) {
+    auto found = json.find(key);
+    if (found == json.end() || !found->is_object()) return;
+    for (const auto& [name, version] : found->items()) into.push_back(name);
+}
+
+} // namespace
+
+std::shared_ptr<const PackageJson> read_package_json(const std::string& file) {
+    if (!is_file(file)) return nullptr;
+    auto package = std::make_shared<PackageJson>();
+    package->file = file;
+    package->folder = fs::path(file).parent_path().string();
+    auto text = MappedFile::open(file);
+    if (!text) {
+        package->error = text.error().why;
+        return package;
+    }
+    std::string_view content = text->text();
+    if (content.starts_with("\xef\xbb\xbf")) content.remove_prefix(3);
+    Json json;
+    try {
+        json = Json::parse(content);
+    } catch (const Json::parse_error& error) {
+        std::size_t end = std::min(error.byte == 0 ? 0 : error.byte - 1, content.size());
+        package->error = error.what();
+        // "[json.exception...] parse error at line 3, column 5: what": the place is told apart.
+        if (std::size_t colon = package->error.find(": "); colon != std::string::npos)
+            package->error.erase(0, colon + 2);
+        package->error_line = 1 + static_cast<std::uint32_t>(std::count(
+                                      content.begin(), content.begin() + static_cast<std::ptrdiff_t>(end), '\n'));
+        return package;
+    }
+    if (!json.is_object()) {
+        package->error = "it is no object";
+        package->error_line = 1;
+        return package;
+    }
+    package->name = text_of(json, "name");
+    package->version = text_of(json, "version");
+    package->main = text_of(json, "main");
+    package->description = text_of(json, "description");
+    package->is_module = text_of(json, "type") == "module";
+    if (auto found = json.find("exports"); found != json.end()) package->exports = *found;
+    if (auto found = json.find("imports"); found != json.end()) package->imports = *found;
+    if (auto found = json.find("bin"); found != json.end()) {
+        if (found->is_string())
+            package->programs[package->name.substr(package->name.rfind('/') + 1)] = found->get<std::string>();
+        if (found->is_object())
+            for (const auto& [name, path] : found->items())
+                if (path.is_string()) package->programs[name] = path.get<std::string>();
+    }
+    take_names(json, "dependencies", package->needs);
+    take_names(json, "optionalDependencies", package->may_need);
+    take_names(json, "peerDependencies", package->may_need);
+    take_list(json, "os", package->systems);
+    take_list(json, "cpu", package->processors);
+    take_list(json, "libc", package->c_libraries);
+    return package;
+}
+
+} // namespace omnistasis::node

@@ -1,0 +1,50 @@
+#include "runtimes/node/scan_cache.h"
+
+#include "support/file_hash.h"
+#include "support/files.h"
+#include "support/own_program.h"
+#include "support/stored_form.h"
+#include "support/witness.h"
+
+namespace omnistasis::node {
+
+namespace {
+
+template <typename Archive, typename Result> void visit(Archive& archive, Result& result) {
+    visit_list(archive, result.requests, [](auto& into, auto& request) {
+        into.value(request.kind);
+        into.value(request.text);
+        into.value(request.line);
+        into.value(request.guarded);
+        into.value(request.in_function);
+    });
+    visit_list(archive, result.variables, [](auto& into, auto& variable) {
+        into.value(variable.name);
+        into.value(variable.line);
+    });
+    archive.value(result.imports_late);
+    archive.value(result.is_module);
+}
+
+} // namespace
+
+std::optional<ScanResult> scan_file(const std::string& file, Store& store) {
+    Witness::saw(file);
+    std::string key = Store::key_of("javascript " + own_program_stamp() + file_stamp(file) + ' ' + file);
+    if (auto stored = store.find(key)) {
+        FormReader reader(*stored);
+        ScanResult result;
+        visit(reader, result);
+        if (reader.complete()) return result;
+    }
+    bool settled = has_settled(file);
+    auto source = MappedFile::open(file);
+    if (!source) return std::nullopt;
+    ScanResult result = scan(source->text());
+    FormWriter writer;
+    visit(writer, result);
+    if (settled) store.keep(key, std::move(writer.bytes));
+    return result;
+}
+
+} // namespace omnistasis::node

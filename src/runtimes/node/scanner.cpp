@@ -1,0 +1,670 @@
+#include "runtimes/node/scanner.h"
+
+#include "runtimes/node/lexer.h"
+
+#include <algorithm>
+#include <cstring>
+#include <map>
+#include <optional>
+#include <set>
+
+namespace omnistasis::node {
+
+namespace {
+
+using Kind = Token::Kind;
+
+/// What an expression may be: each text that it can have.
+using Values = std::vector<std::string>;
+
+constexpr std::size_t most_values = 16;
+constexpr std::size_t deepest = 40;
+constexpr std::size_t longest_value = 4096;
+
+const Values nothing_known{std::string(1, unknown)};
+
+bool is_known(const Values& values) { return values.size() != 1 || values.front() != nothing_known.front(); }
+
+bool has_place(const std::string& text) {
+    return !text.empty() && (text.front() == own_folder || text.front() == own_file);
+}
+
+/// Every text of one with every text of the other.
+template <typename Join> Values combined(const Values& left, const Values& right, Join join) {
+    Values out;
+    for (const std::string& one : left)
+        for (const std::string& other : right) {
+            if (out.size() == most_values) return out;
+            std::string text = join(one, other);
+            if (text.size() > longest_value) return nothing_known;
+            if (std::ranges::find(out, text) == out.end()) out.push_back(std::move(text));
+        }
+    return out;
+}
+
+void add_values(Values& to, const Values& more) {
+    for (const std::string& text : more)
+        if (to.size() < most_values && std::ranges::find(to, text) == to.end()) to.push_back(text);
+}
+
+/// path.join: `..` is settled later, when the file's own folder is known.
+std::string joined(const std::string& left, const std::string& right) {
+    if (left.empty()) return right;
+    if (right.empty()) return left;
+    if (right.front() == '/' || right.front() == unknown) return left + (left.back() == '/' ? "" : "/") + right;
+    return left + (left.back() == '/' ? "" : "/") + right;
+}
+
+std::string folder_of(const std::string& text) {
+    if (text.size() == 1 && text.front() == own_file) return std::string(1, own_folder);
+    return text + "/..";
+}
+
+bool is_path_function(std::string_view name) {
+    return name == "join" || name == "resolve" || name == "normalize" || name == "dirname" ||
+           name == "fileURLToPath" || name == "pathToFileURL" || name == "URL" || name == "toNamespacedPath" ||
+           name == "realpathSync" || name == "String" || name == "urlToPath";
+}
+
+/// The last name of a dotted one.
+std::string_view last_name(std::string_view dotted) {
+    std::size_t end = dotted.size();
+    std::size_t at = end;
+    while (at > 0 && dotted[at - 1] != '.' && dotted[at - 1] != ' ' && dotted[at - 1] != '\n') --at;
+    return dotted.substr(at);
+}
+
+class Scanner {
+  public:
+    explicit Scanner(std::string_view text) : text_(text), lexer_(text) {}
+
+    ScanResult run() {
+        for (;;) {
+            Token token = lexer_.next();
+            if (token.kind == Kind::end) break;
+            if (token.kind == Kind::word)
+                look_at_word(token);
+            else if (token.kind == Kind::template_text && token.sign == 'H')
+                templates_.push_back({token.start, lexer_.open().size()});
+            else if (token.kind == Kind::string)
+                look_at_string(token);
+            before_ = last_;
+            last_ = token;
+        }
+        result_.imports_late |= makes_code_ && text_.find("import(") != std::string_view::npos;
+        return std::move(result_);
+    }
+
+  private:
+    /// Where a template begins whose substitution is open.
+    struct OpenTemplate {
+        std::uint32_t start = 0;
+        std::size_t depth = 0;
+    };
+
+    std::string_view text_of(const Token& token) const { return lexer_.text_of(token); }
+
+    bool after_dot() const { return last_.kind == Kind::sign && last_.sign == '.'; }
+
+    std::uint32_t line_at(std::size_t position) {
+        if (position < counted_to_) return 1 + static_cast<std::uint32_t>(std::count(text_.begin(), text_.begin() + static_cast<std::ptrdiff_t>(position), '\n'));
+        const char* from = text_.data() + counted_to_;
+        const char* to = text_.data() + position;
+        while (from < to) {
+            const void* found = std::memchr(from, '\n', static_cast<std::size_t>(to - from));
+            if (found == nullptr) break;
+            ++line_;
+            from = static_cast<const char*>(found) + 1;
+        }
+        counted_to_ = position;
+        return line_;
+    }
+
+    /// Functions of the application's own load modules, too; they are given the path as a text.
+    void look_at_string(const Token& token) {
+        std::string_view text = text_of(token);
+        if (text.size() < 6 || text.size() > 200 || text[1] != '.') return;
+        text = text.substr(1, text.size() - 2);
+        if (!text.starts_with("./") && !text.starts_with("../")) return;
+        bool is_module = text.ends_with(".js") || text.ends_with(".mjs") || text.ends_with(".cjs") ||
+                         text.ends_with(".json") || text.ends_with(".node") || text.ends_with(".wasm");
+        bool is_argument = last_.kind == Kind::sign && last_.sign == '(' &&
+                           (text_of(before_) == "require" || text_of(before_) == "import");
+        bool is_clause = last_.kind == Kind::word && (text_of(last_) == "from" || text_of(last_) == "import");
+        if (is_module && !is_argument && !is_clause) add(RequestKind::mention, {std::string(text)}, token.start, true);
+    }
+
+    void look_at_word(const Token& token) {
+        std::string_view word = text_of(token);
+        switch (word.front()) {
+        case 'r':
+            if (word == "require") return look_at_require(token);
+            break;
+        case 'i':
+            if (word == "import" && !after_dot()) return look_at_import(token);
+            break;
+        case 'e':
+            if (word == "export" && !after_dot()) return look_at_export(token);
+            if (word == "env" && after_dot()) return look_at_environment(token);
+            if (word == "eval") makes_code_ |= lexer_.peek() == '(';
+            break;
+        case '_':
+            if ((word == "__dirname" || word == "__filename") && !after_dot()) return look_at_place(token);
+            break;
+        case 'c':
+            if (word == "const") return look_at_constant();
+            if (word == "createRequire") return look_at_maker(token);
+            break;
+        case 'l':
+            if (word == "let") return look_at_constant();
+            break;
+        case 'v':
+            if (word == "var") return look_at_constant();
+            break;
+        case 'F':
+            if (word == "Function") makes_code_ |= lexer_.peek() == '(';
+            break;
+        case 'W':
+            if (word == "Worker" && !after_dot()) return look_at_start(token);
+            break;
+        case 'f':
+            if (word == "fork") return look_at_start(token);
+            break;
+        default:
+            break;
+        }
+        if (after_dot() || names_.empty()) return;
+        auto known = names_.find(word);
+        if (known == names_.end()) return;
+        if (requirers_.contains(word)) {
+            if (lexer_.peek() == '(') add_call(RequestKind::require, token.start, lexer_.position() + 1);
+            return;
+        }
+        if (std::ranges::any_of(constants_.find(word)->second, has_place)) look_at_place(token);
+    }
+
+    void add(RequestKind kind, const Values& values, std::size_t position, bool guarded) {
+        for (const std::string& text : values)
+            result_.requests.push_back({kind, text, line_at(position), guarded || lexer_.try_depth() > 0,
+                                        lexer_.function_depth() > 0});
+    }
+
+    /// A call whose first argument begins at `argument`.
+    void add_call(RequestKind kind, std::size_t name, std::size_t argument) {
+        Lexer inner(text_, argument);
+        if (inner.peek() == ')') return;
+        Values values = first_argument(inner);
+        add(kind, values, name, has_handler(inner));
+    }
+
+    /// Whether a promise is given what to do when it fails. `inner` is behind the first argument.
+    static bool has_handler(Lexer& inner) {
+        std::size_t depth = inner.open().size();
+        for (int steps = 0; steps < 64; ++steps) {
+            Token token = inner.next();
+            if (token.kind == Kind::end) return false;
+            if (token.kind != Kind::sign || token.sign != ')' || inner.open().size() > depth) continue;
+            break;
+        }
+        if (inner.peek() != '.') return false;
+        inner.next();
+        return inner.text_of(inner.next()) == "catch";
+    }
+
+    void look_at_require(const Token& token) {
+        // module.require("x") is the same; others' members are not.
+        if (after_dot() && text_of(before_) != "module") return;
+        char next = lexer_.peek();
+        if (next == '(') return add_call(RequestKind::require, token.start, lexer_.position() + 1);
+        if (next != '.') return;
+        Lexer inner(text_, lexer_.position());
+        inner.next();
+        if (inner.text_of(inner.next()) == "resolve" && inner.peek() == '(')
+            add_call(RequestKind::resolve, token.start, inner.position() + 1);
+    }
+
+    void look_at_import(const Token& token) {
+        char next = lexer_.peek();
+        if (next == '(') {
+            result_.imports_late = true;
+            return add_call(RequestKind::import_dynamic, token.start, lexer_.position() + 1);
+        }
+        if (next == ':' || next == '=' || next == ',' || next == '}' || next == ';') return;
+        if (next == '.') {
+            result_.is_module = true;
+            Lexer inner(text_, lexer_.position());
+            inner.next();
+            Token member = inner.next();
+            if (inner.text_of(member) != "meta") return;
+            if (inner.peek() != '.') return;
+            inner.next();
+            std::string_view what = inner.text_of(inner.next());
+            if (what == "resolve" && inner.peek() == '(')
+                add_call(RequestKind::resolve, token.start, inner.position() + 1);
+            else if (what == "url" || what == "dirname" || what == "filename")
+                look_at_place(token);
+            return;
+        }
+        from_clause(token, false);
+    }
+
+    void look_at_export(const Token& token) {
+        char next = lexer_.peek();
+        if (next == '*' || next == '{') return from_clause(token, true);
+        if (class_of_word(next)) result_.is_module = true;
+    }
+
+    static bool class_of_word(char c) { return std::isalpha(static_cast<unsigned char>(c)) != 0; }
+
+    /// `import a, { b } from "x"`, `export * as y from "x"`, `import "x"`.
+    void from_clause(const Token& token, bool is_export) {
+        Lexer inner(text_, lexer_.position());
+        std::size_t depth = inner.open().size();
+        bool from = false;
+        for (int steps = 0; steps < 100000; ++steps) {
+            Token next = inner.next();
+            if (next.kind == Kind::end) return;
+            if (next.kind == Kind::string) {
+                if (inner.open().size() > depth) continue; // "a string" as x
+                if (is_export && !from) return;
+                result_.is_module = true;
+                result_.requests.push_back({RequestKind::import_static, string_value(inner, next),
+                                            line_at(token.start), false, false});
+                return;
+            }
+            if (inner.open().size() > depth) continue;
+            if (next.kind == Kind::word) {
+                if (is_export && from) return;
+                from = inner.text_of(next) == "from";
+                if (is_export && !from && inner.text_of(next) != "as" && last_export_word_ != "as") {
+                    // export { a }, and the next statement begins
+                    if (closed_list_) break;
+                }
+                last_export_word_ = inner.text_of(next);
+                continue;
+            }
+            if (next.kind != Kind::sign) return;
+            closed_list_ = next.sign == '}';
+            if (next.sign != '*' && next.sign != '{' && next.sign != '}' && next.sign != ',') break;
+        }
+        last_export_word_ = {};
+        closed_list_ = false;
+        if (is_export) result_.is_module = true;
+    }
+
+    /// `process.env.NAME`, `process.env["NAME"]`.
+    void look_at_environment(const Token&) {
+        if (text_of(before_) != "process") return;
+        Lexer inner(text_, lexer_.position());
+        char next = inner.peek();
+        if (next != '.' && next != '[') return;
+        inner.next();
+        Token name = inner.next();
+        std::string text;
+        if (next == '.' && name.kind == Kind::word) text = inner.text_of(name);
+        if (next == '[' && name.kind == Kind::string) text = string_value(inner, name);
+        if (!text.empty()) result_.variables.push_back({text, line_at(name.start)});
+    }
+
+    /// `createRequire(x)("y")`; a name that it is given to is found with the constant.
+    void look_at_maker(const Token& token) {
+        if (lexer_.peek() != '(') return;
+        Lexer inner(text_, lexer_.position());
+        skip_group(inner);
+        if (inner.peek() == '(') add_call(RequestKind::require, token.start, inner.position() + 1);
+    }
+
+    void look_at_start(const Token& token) {
+        if (lexer_.peek() != '(') return;
+        Lexer inner(text_, lexer_.position() + 1);
+        Values values = first_argument(inner);
+        // What begins with the file's own place is seen there.
+        std::erase_if(values, [](const std::string& text) {
+            return text.empty() || has_place(text) || text.find(unknown) != std::string::npos ||
+                   !(text.starts_with('.') || text.ends_with("js"));
+        });
+        add(RequestKind::start, values, token.start, false);
+    }
+
+    /// `const name = value`, where the value is known.
+    void look_at_constant() {
+        Lexer inner(text_, lexer_.position());
+        Token name = inner.next();
+        if (name.kind != Kind::word || inner.peek() != '=') return;
+        Token sign = inner.next();
+        if (sign.sign != '=' || inner.peek() == '=') return;
+        char first = inner.peek();
+        bool may_be_known = first == '"' || first == '\'' || first == '`' || class_of_word(first) || first == '_' || first == '(' || first == '$';
+        if (!may_be_known) return;
+        if (class_of_word(first) || first == '$') {
+            // Most initial values are calls of functions that nobody knows here.
+            Lexer look(text_, inner.position());
+            Token word = look.next();
+            std::string_view text = look.text_of(word);
+            while (look.peek() == '.') {
+                look.next();
+                text = look.text_of(look.next());
+            }
+            if (text == "createRequire") {
+                std::string own(inner.text_of(name));
+                if (own != "require") {
+                    names_.insert(own);
+                    requirers_.insert(own);
+                }
+                return;
+            }
+            std::string_view start = look.text_of(word);
+            bool follows = is_path_function(text) || start == "new" || start == "import" || start == "process" ||
+                           constants_.find(text) != constants_.end();
+            if (!follows) return;
+        }
+        Values values = expression(inner, 0);
+        // Another constant of this name, in another part of the file, may be meant as well.
+        std::string own(inner.text_of(name));
+        if (!is_known(values)) return;
+        names_.insert(own);
+        add_values(constants_[own], values);
+    }
+
+    /// The file's own folder or file, at `token`: the largest expression around it that can be followed.
+    void look_at_place(const Token& token) {
+        std::size_t start = token.start;
+        // The sum or template that it stands in, or a call that makes a path, and what that stands in.
+        const auto& open = lexer_.open();
+        if (!templates_.empty() && !open.empty() && open.back().kind == Lexer::Open::Kind::substitution)
+            while (!templates_.empty() && templates_.back().depth > open.size()) templates_.pop_back();
+        std::size_t outermost = open.size();
+        for (std::size_t i = open.size(); i-- > 0;) {
+            const Lexer::Open& one = open[i];
+            if (one.kind == Lexer::Open::Kind::substitution) {
+                auto inside = std::ranges::find(templates_, i + 1, &OpenTemplate::depth);
+                if (inside == templates_.end()) break;
+                start = inside->start;
+                outermost = i;
+                continue;
+            }
+            if (one.kind != Lexer::Open::Kind::parenthesis || !one.is_called) break;
+            std::string_view callee = text_.substr(one.callee, one.callee_end - one.callee);
+            if (!is_path_function(last_name(callee))) break;
+            start = one.callee;
+            outermost = i;
+        }
+        (void)outermost;
+        if (start <= last_place_ && last_place_ != 0) return; // said already
+        bool is_constructed = start >= 4 && text_.substr(0, start).ends_with("new ");
+        Lexer inner(text_, is_constructed ? start - 4 : start);
+        Values values = sum(inner, 0);
+        last_place_ = inner.position();
+        std::erase_if(values, [](const std::string& text) { return !has_place(text); });
+        add(RequestKind::file, values, token.start, false);
+    }
+
+    // Expressions.
+
+    std::string string_value(const Lexer& lexer, const Token& token) const {
+        std::string_view text = lexer.text_of(token);
+        if (text.size() < 2) return {};
+        text = text.substr(1, text.size() - 2);
+        if (text.find('\\') == std::string_view::npos) return std::string(text);
+        return Lexer::value(text);
+    }
+
+    Values first_argument(Lexer& inner) { return expression(inner, 0); }
+
+    /// Passes over a group in parentheses, brackets or braces.
+    static void skip_group(Lexer& inner) {
+        std::size_t depth = inner.open().size();
+        do {
+            if (inner.next().kind == Kind::end) return;
+        } while (inner.open().size() > depth);
+    }
+
+    /// Passes over what is left of an expression: up to a comma, a semicolon or the end of the group.
+    static bool ends_expression(char c) {
+        return c == ',' || c == ')' || c == ']' || c == '}' || c == ';' || c == ':' || c == '\0';
+    }
+
+    static void skip_operand(Lexer& inner, std::size_t budget = 100000) {
+        for (; budget > 0; --budget) {
+            char c = inner.peek();
+            if (ends_expression(c) || c == '+' || c == '?' || c == '|' || c == '&') return;
+            if (c == '(' || c == '[' || c == '{') {
+                skip_group(inner);
+                continue;
+            }
+            Token token = inner.next();
+            if (token.kind == Kind::end) return;
+            if (token.kind == Kind::template_text && token.sign == 'H') {
+                do token = inner.next();
+                while (token.kind != Kind::end && !(token.kind == Kind::template_text && token.sign == 'T'));
+            }
+        }
+    }
+
+    /// `a ? b : c`, `a || b`, `a ?? b`, sums.
+    Values expression(Lexer& inner, std::size_t depth) {
+        if (depth > deepest) return skip_operand(inner), nothing_known;
+        Values values = sum(inner, depth + 1);
+        for (;;) {
+            char c = inner.peek();
+            std::string_view rest = text_.substr(inner.position());
+            if (rest.starts_with("||") || rest.starts_with("??")) {
+                inner.next();
+                inner.next();
+                Values other = sum(inner, depth + 1);
+                if (!is_known(values))
+                    values = std::move(other);
+                else if (is_known(other))
+                    add_values(values, other);
+                continue;
+            }
+            if (c == '?') {
+                inner.next();
+                Values first = expression(inner, depth + 1);
+                if (inner.peek() != ':') return nothing_known;
+                inner.next();
+                Values second = expression(inner, depth + 1);
+                add_values(first, second);
+                return first;
+            }
+            if (ends_expression(c)) return values;
+            // Something else is made of it: a comparison, as a condition.
+            while (!ends_expression(inner.peek()) && inner.peek() != '?') {
+                std::size_t before = inner.position();
+                skip_operand(inner);
+                if (inner.peek() == '+' || inner.peek() == '|' || inner.peek() == '&') inner.next();
+                if (inner.position() == before) return nothing_known;
+            }
+            values = nothing_known;
+            if (inner.peek() != '?') return values;
+        }
+    }
+
+    Values sum(Lexer& inner, std::size_t depth) {
+        Values values = operand(inner, depth);
+        while (inner.peek() == '+') {
+            inner.next();
+            Values next = operand(inner, depth);
+            values = combined(values, next, [](const std::string& left, const std::string& right) {
+                bool both = !left.empty() && left.back() == unknown && right.starts_with(unknown);
+                return both ? left : left + right;
+            });
+        }
+        return values;
+    }
+
+    Values template_values(Lexer& inner, const Token& head, std::size_t depth) {
+        auto piece = [&](const Token& token) {
+            std::string_view text = inner.text_of(token).substr(1);
+            text.remove_suffix(std::min<std::size_t>(text.size(), token.sign == 'H' || token.sign == 'M' ? 2 : 1));
+            return Lexer::value(text);
+        };
+        Values values{piece(head)};
+        for (Token token = head; token.sign == 'H' || token.sign == 'M';) {
+            Values part = expression(inner, depth + 1);
+            auto append = [](const std::string& left, const std::string& right) { return left + right; };
+            values = combined(values, part, append);
+            // What could not be followed is passed over.
+            std::size_t open = inner.open().size();
+            do token = inner.next();
+            while (token.kind != Kind::end && !(token.kind == Kind::template_text && (token.sign == 'M' || token.sign == 'T') && inner.open().size() <= open));
+            if (token.kind == Kind::end) return nothing_known;
+            values = combined(values, Values{piece(token)}, append);
+        }
+        return values;
+    }
+
+    Values operand(Lexer& inner, std::size_t depth) {
+        if (depth > deepest) return skip_operand(inner), nothing_known;
+        Values values = nothing_known;
+        Token token = inner.next();
+        switch (token.kind) {
+        case Kind::string:
+            values = {string_value(inner, token)};
+            break;
+        case Kind::template_text:
+            values = template_values(inner, token, depth);
+            break;
+        case Kind::word:
+            values = word_values(inner, token, depth);
+            break;
+        case Kind::sign:
+            if (token.sign == '(') {
+                values = expression(inner, depth + 1);
+                while (inner.peek() == ',') { // (0, x)
+                    inner.next();
+                    values = expression(inner, depth + 1);
+                }
+                if (inner.peek() == ')') {
+                    inner.next();
+                    break;
+                }
+                return skip_operand(inner), nothing_known;
+            }
+            if (token.sign == '[' || token.sign == '{') {
+                std::size_t open = inner.open().size();
+                while (inner.open().size() >= open && inner.next().kind != Kind::end) {}
+            }
+            break;
+        default:
+            break;
+        }
+        return members(inner, std::move(values));
+    }
+
+    /// What is behind a value: `.href` and `.toString()` leave it, anything else makes it unknown.
+    Values members(Lexer& inner, Values values) {
+        for (;;) {
+            char c = inner.peek();
+            if (c == '.') {
+                inner.next();
+                std::string_view name = inner.text_of(inner.next());
+                if (name == "toString" && inner.peek() == '(')
+                    skip_group(inner);
+                else if (name != "href" && name != "pathname")
+                    return skip_operand(inner), nothing_known;
+            } else if (c == '[' || c == '(') {
+                skip_operand(inner);
+                return nothing_known;
+            } else {
+                return values;
+            }
+        }
+    }
+
+    Values word_values(Lexer& inner, const Token& token, std::size_t depth) {
+        std::string_view word = inner.text_of(token);
+        if (word == "__dirname") return {std::string(1, own_folder)};
+        if (word == "__filename") return {std::string(1, own_file)};
+        if (word == "await" || word == "new") return operand(inner, depth + 1);
+        if (word == "import" && inner.peek() == '.') {
+            inner.next();
+            inner.next(); // meta
+            if (inner.peek() != '.') return nothing_known;
+            inner.next();
+            std::string_view what = inner.text_of(inner.next());
+            if (what == "dirname") return {std::string(1, own_folder)};
+            return {std::string(1, what == "url" || what == "filename" ? own_file : unknown)};
+        }
+        auto constant = constants_.find(word);
+        if (constant != constants_.end() && inner.peek() != '(') return constant->second;
+        std::string_view last = word;
+        while (inner.peek() == '.') {
+            Lexer ahead = inner;
+            ahead.next();
+            Token member = ahead.next();
+            if (member.kind != Kind::word) break;
+            last = ahead.text_of(member);
+            inner = ahead;
+        }
+        if (word == "require" && last == "require" && inner.peek() == '(') {
+            // require("path").join(...)
+            skip_group(inner);
+            while (inner.peek() == '.') {
+                inner.next();
+                last = inner.text_of(inner.next());
+            }
+        }
+        if (inner.peek() != '(') return nothing_known;
+        if (!is_path_function(last)) return skip_group(inner), nothing_known;
+        inner.next();
+        std::vector<Values> arguments;
+        while (inner.peek() != ')' && inner.peek() != '\0' && arguments.size() < 32) {
+            arguments.push_back(expression(inner, depth + 1));
+            if (inner.peek() != ',') break;
+            inner.next();
+        }
+        if (inner.peek() != ')') return skip_operand(inner), nothing_known;
+        inner.next();
+        return call_values(last, arguments);
+    }
+
+    static Values call_values(std::string_view function, const std::vector<Values>& arguments) {
+        if (arguments.empty()) return nothing_known;
+        if (function == "URL") {
+            if (arguments.size() < 2) return arguments.front();
+            return combined(arguments[1], arguments[0], [](const std::string& base, const std::string& path) {
+                // Relative to the file that the base is: to its folder.
+                if (base.size() != 1 || base.front() != own_file)
+                    return has_place(base) && base.ends_with('/') ? base + path : std::string(1, unknown);
+                bool is_path = !path.empty() && path.find("://") == std::string::npos && !path.starts_with("data:");
+                return is_path ? joined(std::string(1, own_folder), path) : std::string(1, unknown);
+            });
+        }
+        if (function == "dirname") {
+            Values out;
+            for (const std::string& text : arguments.front()) out.push_back(folder_of(text));
+            return out;
+        }
+        if (function != "join" && function != "resolve") return arguments.front();
+        Values values{""};
+        for (const Values& argument : arguments)
+            values = combined(values, argument, [&](const std::string& left, const std::string& right) {
+                // An absolute part starts anew.
+                if (has_place(right) || (function == "resolve" && right.starts_with('/'))) return right;
+                return joined(left, right);
+            });
+        return values;
+    }
+
+    std::string_view text_;
+    Lexer lexer_;
+    ScanResult result_;
+    Token before_, last_;
+    std::vector<OpenTemplate> templates_;
+    std::map<std::string, Values, std::less<>> constants_;
+    std::set<std::string, std::less<>> requirers_;
+    std::set<std::string, std::less<>> names_; ///< of both
+    bool makes_code_ = false;
+    std::size_t last_place_ = 0; ///< where the last expression ended that was followed
+    std::size_t counted_to_ = 0;
+    std::uint32_t line_ = 1;
+    std::string_view last_export_word_;
+    bool closed_list_ = false;
+};
+
+} // namespace
+
+ScanResult scan(std::string_view text) { return Scanner(text).run(); }
+
+} // namespace omnistasis::node

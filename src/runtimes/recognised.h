@@ -1,0 +1,19 @@
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace omnistasis {
+
+/// A runtime that lies somewhere in a folder.
+struct Recognised {
+    std::string program; ///< relative to the folder
+    std::string version;
+    std::string target;
+};
+
+/// What a language finds of its own in a folder: each program that is its interpreter or virtual machine.
+using Recognise = std::vector<Recognised> (*)(const std::filesystem::path& folder);
+
+} // namespace omnistasis

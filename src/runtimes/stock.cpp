@@ -1,0 +1,196 @@
+#include "runtimes/stock.h"
+
+#include "runtimes/registry.h"
+#include "support/archive.h"
+#include "support/files.h"
+#include "support/hash.h"
+#include "support/near_match.h"
+
+#include <algorithm>
+#include <cstdlib>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <nlohmann/json.hpp>
+
+namespace omnistasis {
+
+namespace {
+
+constexpr std::uint64_t largest_runtime = 4ull << 30;
+constexpr const char* facts_file = "runtime.json";
+constexpr const char* files_folder = "files";
+
+/// "20.9.1" is older than "20.10.0".
+bool is_older(const std::string& left, const std::string& right) {
+    std::vector<int> numbers[2];
+    for (int side = 0; side < 2; ++side) {
+        const std::string& text = side == 0 ? left : right;
+        for (std::size_t at = 0; at < text.size();) {
+            numbers[side].push_back(std::atoi(text.c_str() + at));
+            std::size_t dot = text.find('.', at);
+            at = dot == std::string::npos ? text.size() : dot + 1;
+        }
+    }
+    return numbers[0] < numbers[1];
+}
+
+Result<std::string> content_hash(const fs::path& folder, std::uint64_t& size, std::size_t& count) {
+    std::vector<std::string> lines;
+    std::optional<Error> failed;
+    each_entry_below(folder, [&](const fs::directory_entry& entry) {
+        std::string inner = entry.path().lexically_relative(folder).string();
+        std::error_code ignored;
+        if (entry.is_symlink(ignored)) {
+            lines.push_back(fmt::format("{} -> {}", inner, fs::read_symlink(entry.path(), ignored).string()));
+        } else if (entry.is_regular_file(ignored)) {
+            auto content = MappedFile::open(entry.path());
+            if (!content) {
+                failed = content.error();
+                return;
+            }
+            size += content->bytes().size();
+            ++count;
+            lines.push_back(fmt::format("{} {}", inner, hex(sha256(content->bytes()))));
+        }
+    });
+    if (failed) return tl::make_unexpected(*failed);
+    std::ranges::sort(lines);
+    return hex(sha256(fmt::format("{}", fmt::join(lines, "\n"))));
+}
+
+} // namespace
+
+RuntimeStock RuntimeStock::of_user() {
+    if (const char* named = std::getenv("OMNISTASIS_RUNTIMES"); named != nullptr && *named != 0)
+        return RuntimeStock(named);
+    const char* data = std::getenv("XDG_DATA_HOME");
+    const char* home = std::getenv("HOME");
+    fs::path base = data != nullptr && *data == '/' ? fs::path(data)
+                    : home != nullptr               ? fs::path(home) / ".local/share"
+                                                    : fs::path("/nowhere");
+    return RuntimeStock(base / "omnistasis/runtimes");
+}
+
+std::vector<StockedRuntime> RuntimeStock::list() const {
+    std::vector<StockedRuntime> found;
+    for (const FolderEntry& entry : list_folder(folder_)) {
+        auto text = read_text(folder_ / entry.name / facts_file);
+        if (!text) continue;
+        auto json = nlohmann::json::parse(*text, nullptr, false);
+        if (!json.is_object()) continue;
+        StockedRuntime one;
+        one.language = json.value("language", "");
+        one.version = json.value("version", "");
+        one.target = json.value("target", "");
+        one.size = json.value("size", std::uint64_t(0));
+        one.files = json.value("files", std::size_t(0));
+        one.id = entry.name;
+        one.folder = folder_ / entry.name / files_folder;
+        if (!one.language.empty() && is_folder(one.folder)) found.push_back(std::move(one));
+    }
+    return found;
+}
+
+Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
+    if (!is_there(source))
+        return fail(ErrorKind::bad_input, "there is no such folder or archive", source.string(), "",
+                    "name the folder of a runtime, or a tar or zip file of one");
+    std::error_code failed;
+    fs::create_directories(folder_, failed);
+    if (failed) return fail(ErrorKind::missing, "can't make the folder", folder_.string(), failed.message());
+    auto staging = StagingFolder::make(folder_, "runtime");
+    if (!staging) return tl::make_unexpected(staging.error());
+    fs::path files = staging->path() / files_folder;
+    if (is_folder(source)) {
+        fs::copy(source, files, fs::copy_options::recursive | fs::copy_options::copy_symlinks, failed);
+        if (failed) return fail(ErrorKind::bad_input, "the folder can't be copied", source.string(), failed.message());
+    } else {
+        fs::create_directory(files, failed);
+        if (auto done = unpack_archive(source, files, largest_runtime); !done)
+            return tl::make_unexpected(done.error());
+    }
+    StockedRuntime one;
+    std::vector<std::string> seen;
+    for (auto& [language, recognised] : recognise_runtimes(files))
+        for (const Recognised& runtime : recognised) {
+            one.language = language;
+            one.version = runtime.version;
+            one.target = runtime.target;
+            seen.push_back(fmt::format("{} ({} {} for {})", runtime.program, language, runtime.version,
+                                       runtime.target.empty() ? "an unknown system" : runtime.target));
+        }
+    if (seen.empty())
+        return fail(ErrorKind::bad_input, "no runtime is in there", source.string(),
+                    "none of its files is the program of a language that is known",
+                    fmt::format("known are: {}", fmt::join(language_names(), ", ")));
+    if (seen.size() > 1)
+        return fail(ErrorKind::bad_input, "there is more than one runtime in there", source.string(),
+                    fmt::format("{}", fmt::join(seen, ", ")), "add them one by one, each from its own folder");
+    if (one.target.empty())
+        return fail(ErrorKind::bad_input, "the runtime is for no target that is known", source.string(), seen.front(),
+                    fmt::format("targets are {}", fmt::join(known_targets(), ", ")));
+    if (one.version.empty())
+        return fail(ErrorKind::bad_input, "the runtime does not say its version", source.string(), seen.front(),
+                    "get it from where its publisher offers it");
+    auto hash = content_hash(files, one.size, one.files);
+    if (!hash) return tl::make_unexpected(hash.error());
+    one.id = fmt::format("{}-{}-{}-{}", one.language, one.version, one.target, hash->substr(0, 8));
+    one.folder = folder_ / one.id / files_folder;
+    nlohmann::ordered_json json{{"format", 1},           {"language", one.language}, {"version", one.version},
+                                {"target", one.target},  {"size", one.size},         {"files", one.files},
+                                {"content", *hash}};
+    if (auto written = write_atomically(staging->path() / facts_file, json.dump(1) + "\n"); !written)
+        return tl::make_unexpected(written.error());
+    if (is_folder(folder_ / one.id)) return one; // the same is there already
+    fs::rename(staging->path(), folder_ / one.id, failed);
+    if (failed && !is_folder(folder_ / one.id))
+        return fail(ErrorKind::missing, "can't put the runtime in its place", (folder_ / one.id).string(),
+                    failed.message());
+    return one;
+}
+
+Result<StockedRuntime> RuntimeStock::find(const std::string& id) const {
+    std::vector<StockedRuntime> fitting;
+    std::vector<std::string> ids;
+    for (StockedRuntime& one : list()) {
+        ids.push_back(one.id);
+        if (one.id == id) return one;
+        if (one.id.starts_with(id)) fitting.push_back(std::move(one));
+    }
+    if (fitting.size() == 1) return fitting.front();
+    if (!fitting.empty()) {
+        std::vector<std::string> names;
+        for (const StockedRuntime& one : fitting) names.push_back(one.id);
+        return fail(ErrorKind::bad_input, fmt::format("`{}` is the beginning of several runtimes", id), "", "",
+                    fmt::format("name one: {}", fmt::join(names, ", ")));
+    }
+    auto near = near_matches(id, ids);
+    return fail(ErrorKind::bad_input, fmt::format("there is no runtime `{}`", id), "", "",
+                near.empty() ? std::string("`omnistasis runtimes list` shows those that there are")
+                             : fmt::format("did you mean {}?", fmt::join(near, " or ")));
+}
+
+Result<StockedRuntime> RuntimeStock::remove(const std::string& id) const {
+    auto one = find(id);
+    if (!one) return one;
+    // It is gone at once; what is left to do takes its time.
+    fs::path away = folder_ / ("." + one->id);
+    std::error_code failed;
+    fs::rename(folder_ / one->id, away, failed);
+    if (failed) return fail(ErrorKind::missing, "can't remove the runtime", one->folder.string(), failed.message());
+    fs::remove_all(away, failed);
+    return one;
+}
+
+std::optional<StockedRuntime> RuntimeStock::newest(const std::string& language, const std::string& target,
+                                                   const std::string& version) const {
+    std::optional<StockedRuntime> best;
+    for (StockedRuntime& one : list()) {
+        bool fits = one.language == language && one.target == target &&
+                    (version.empty() || one.version == version || one.version.starts_with(version + "."));
+        if (fits && (!best || is_older(best->version, one.version))) best = std::move(one);
+    }
+    return best;
+}
+
+} // namespace omnistasis
