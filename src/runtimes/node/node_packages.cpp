@@ -129,6 +129,11 @@ void NodeRuntime::apply_notes(const Unit& unit, const PackageJson& package, Expa
             Found found = resolver_.resolve(name, root + "/package.json", false);
             if (found.kind != Found::Kind::file && name.starts_with("./"))
                 found = resolver_.find_file(root + name.substr(1));
+            // Its `exports` do not bind whoever starts a file by its path.
+            std::string package_of_name = package_name(name);
+            if (found.kind == Found::Kind::forbidden)
+                found = resolver_.find_file(resolver_.package_folder(package_of_name, root + "/package.json") +
+                                            name.substr(package_of_name.size()));
             if (found.kind == Found::Kind::file) want_file(found, unit, package_name(name), reason, out);
         }
         for (const std::string& pattern : note->second.data)

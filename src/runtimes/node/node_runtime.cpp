@@ -76,7 +76,7 @@ std::string verb_of(RequestKind kind) {
 NodeRuntime::NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
                          std::shared_ptr<Store> store)
     : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
-      helpers_(std::move(helpers)), store_(std::move(store)),
+      helpers_(std::move(helpers)), store_(std::move(store)), resolver_(facts_.version),
       placement_(resolver_, real_path(project_.folder.string())) {
     project_.folder = real_path(project_.folder.string());
     entry_ = real_path((project_.folder / project_.entry).string());
@@ -396,15 +396,17 @@ void NodeRuntime::answer_computed_package(const Unit& unit, const Request& reque
     family.optional = true;
     family.verb = "may load, by a computed name,";
     std::size_t before = out.needs.size();
-    if (request.text.front() != unknown) {
+    bool says_nothing = request.text.front() == unknown;
+    // A package that loads what it is told to has declared what it is told by itself.
+    if (!says_nothing || (!unit.own && loads)) {
         auto package = resolver_.scope_of(folder_of(unit.file));
         std::vector<std::string> names;
         if (package) {
             names = package->needs;
-            names.insert(names.end(), package->may_need.begin(), package->may_need.end());
+            if (!says_nothing) names.insert(names.end(), package->may_need.begin(), package->may_need.end());
         }
         for (const std::string& name : names) {
-            if (!fits_pattern(name, pattern.substr(0, std::max(pattern.find("**"), name.size())))) continue;
+            if (!says_nothing && !fits_pattern(name, pattern)) continue;
             std::string folder = resolver_.package_folder(name, unit.file);
             auto found_package = folder.empty() ? nullptr : resolver_.package_in(folder);
             if (!found_package || !fits_target(*found_package)) continue;

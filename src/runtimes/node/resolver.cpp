@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cstdio>
 #include <fmt/format.h>
 
 namespace omnistasis::node {
@@ -85,6 +86,12 @@ std::string package_name(std::string_view specifier) {
         end = specifier.find('/', end + 1);
     }
     return std::string(specifier.substr(0, end));
+}
+
+Resolver::Resolver(const std::string& version) {
+    int major = 0, minor = 0;
+    std::sscanf(version.c_str(), "%d.%d", &major, &minor);
+    has_module_sync_ = major > 22 || (major == 22 && minor >= 10) || (major == 20 && minor >= 19);
 }
 
 template <typename Value, typename Make>
@@ -215,6 +222,7 @@ Found Resolver::target(const PackageJson& package, const Json& value, const std:
         Found last;
         for (const auto& [condition, inner] : value.items()) {
             bool holds = condition == "default" || condition == "node" || condition == "node-addons" ||
+                         (condition == "module-sync" && has_module_sync_) ||
                          condition == (is_import ? "import" : "require");
             if (!holds) continue;
             last = target(package, inner, match, is_pattern, internal, is_import, depth + 1);

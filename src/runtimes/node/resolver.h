@@ -40,6 +40,9 @@ std::string package_name(std::string_view specifier);
 /// once is remembered.
 class Resolver {
   public:
+    /// `version` is the runtime's: newer ones know more conditions.
+    explicit Resolver(const std::string& version);
+
     /// `from` is the real path of the file that asks; `is_import` whether by an import.
     Found resolve(const std::string& specifier, const std::string& from, bool is_import);
 
@@ -81,6 +84,7 @@ class Resolver {
     template <typename Value, typename Make>
     Value remembered(std::unordered_map<std::string, Value>& map, const std::string& key, Make make);
 
+    bool has_module_sync_ = false; ///< the condition of modules that can be required as well
     std::mutex mutex_;
     std::unordered_map<std::string, std::shared_ptr<const Listing>> listings_;
     std::unordered_map<std::string, std::shared_ptr<const PackageJson>> packages_;
