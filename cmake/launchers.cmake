@@ -40,5 +40,74 @@ add_launcher_object(signature with_signature)
 add_launcher(launcher-linux-x86_64 ${launcher_objects} ${without_signature} ${ZSTD_STATIC})
 add_launcher(launcher-signed-linux-x86_64 ${launcher_objects} ${with_signature} ${ZSTD_STATIC} ${SODIUM_STATIC})
 set(launchers ${launcher_folder}/launcher-linux-x86_64 ${launcher_folder}/launcher-signed-linux-x86_64)
+
+# Those for other systems are built with their compilers; zstd's decoder comes from its source (scripts/fetch_sources.sh).
+set(ZSTD_SOURCE ${PROJECT_SOURCE_DIR}/build/sources/zstd CACHE PATH "the source of zstd")
+if(NOT EXISTS ${ZSTD_SOURCE}/lib/zstd.h)
+  message(FATAL_ERROR "the source of zstd is missing: run scripts/fetch_sources.sh")
+endif()
+file(GLOB zstd_decoder ${ZSTD_SOURCE}/lib/common/*.c ${ZSTD_SOURCE}/lib/decompress/*.c)
+set(freestanding_flags -std=c++20 -O2 -fno-exceptions -fno-rtti -fno-threadsafe-statics -fno-asynchronous-unwind-tables
+  -ffunction-sections -fdata-sections -Wall -Wextra -Wpedantic -Werror -I${PROJECT_SOURCE_DIR}/launcher -I${ZSTD_SOURCE}/lib)
+
+# The objects of `sources` for `target`, made by the compiler behind `compiler` with flags of its own.
+function(add_foreign_objects target compiler sources result)
+  set(objects)
+  foreach(source ${sources})
+    get_filename_component(name ${source} NAME)
+    set(object ${PROJECT_BINARY_DIR}/launcher/${target}/${name}.o)
+    add_custom_command(OUTPUT ${object}
+      COMMAND ${CMAKE_COMMAND} -E make_directory ${PROJECT_BINARY_DIR}/launcher/${target}
+      COMMAND ${compiler} ${ARGN} -MD -MF ${object}.d -c ${source} -o ${object}
+      DEPENDS ${source} DEPFILE ${object}.d VERBATIM)
+    list(APPEND objects ${object})
+  endforeach()
+  set(${result} ${objects} PARENT_SCOPE)
+endfunction()
+function(add_foreign_launcher target)
+  add_custom_command(OUTPUT ${launcher_folder}/launcher-${target}
+    COMMAND ${CMAKE_COMMAND} -E make_directory ${launcher_folder}
+    COMMAND ${ARGN} -o ${launcher_folder}/launcher-${target}.new ${objects} ${inputs}
+    COMMAND ${CMAKE_COMMAND} -E rename ${launcher_folder}/launcher-${target}.new ${launcher_folder}/launcher-${target}
+    DEPENDS ${objects} ${inputs} VERBATIM)
+  set(launchers ${launchers} ${launcher_folder}/launcher-${target} PARENT_SCOPE)
+endfunction()
+function(sources_of result)
+  set(sources)
+  foreach(name ${ARGN})
+    list(APPEND sources ${PROJECT_SOURCE_DIR}/launcher/${name}.cpp)
+  endforeach()
+  set(${result} ${sources} PARENT_SCOPE)
+endfunction()
+set(decoder_flags -O2 -DZSTD_DISABLE_ASM -ffunction-sections -fdata-sections -I${ZSTD_SOURCE}/lib)
+
+find_program(AARCH64_CXX aarch64-linux-gnu-g++ REQUIRED)
+find_program(AARCH64_CC aarch64-linux-gnu-gcc REQUIRED)
+sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix old_trees_posix state_posix
+  message_window payload_reader sha256 no_signature)
+add_foreign_objects(linux-aarch64 ${AARCH64_CXX} "${sources}" objects ${freestanding_flags} -D_GNU_SOURCE -fstack-protector-strong)
+add_foreign_objects(linux-aarch64 ${AARCH64_CC} "${zstd_decoder}" inputs ${decoder_flags})
+add_foreign_launcher(linux-aarch64 ${AARCH64_CC} -static -no-pie -Wl,-Ttext-segment=0x70000000 -s -Wl,--gc-sections
+  -Wl,--build-id=none -Wl,-z,noexecstack -Wl,--no-warnings)
+
+find_program(MINGW_CXX x86_64-w64-mingw32-g++ REQUIRED)
+find_program(MINGW_CC x86_64-w64-mingw32-gcc REQUIRED)
+sources_of(sources windows payload_reader sha256)
+add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${sources}" objects ${freestanding_flags} -DUNICODE -D_WIN32_WINNT=0x0A00)
+add_foreign_objects(windows-x86_64 ${MINGW_CC} "${zstd_decoder}" inputs ${decoder_flags})
+add_foreign_launcher(windows-x86_64 ${MINGW_CC} -static -s -Wl,--gc-sections -Wl,--no-insert-timestamp)
+
+find_program(CLANG_CXX NAMES clang++ clang++-14 REQUIRED)
+find_program(MACH_O_LINKER NAMES ld64.lld ld64.lld-14 REQUIRED)
+execute_process(COMMAND ${CLANG_CXX} -print-resource-dir OUTPUT_VARIABLE clang_headers OUTPUT_STRIP_TRAILING_WHITESPACE)
+sources_of(sources macos/launcher payload_reader sha256)
+foreach(processor aarch64 x86_64)
+  string(REPLACE aarch64 arm64 architecture ${processor})
+  add_foreign_objects(macos-${processor} ${CLANG_CXX} "${sources}" objects ${freestanding_flags} -target ${architecture}-apple-macos11
+    -ffreestanding -fno-stack-protector -nostdinc -nostdinc++ -isystem ${clang_headers}/include -I${PROJECT_SOURCE_DIR}/launcher/macos)
+  set(inputs ${PROJECT_SOURCE_DIR}/launcher/macos/libSystem.tbd)
+  add_foreign_launcher(macos-${processor} ${MACH_O_LINKER} -arch ${architecture} -platform_version macos 11.0 11.0 -dead_strip
+    -adhoc_codesign -headerpad 0x100)
+endforeach()
 add_custom_target(launchers ALL DEPENDS ${launchers})
 install(PROGRAMS ${launchers} DESTINATION lib/omnistasis)

@@ -60,6 +60,11 @@ constexpr size_t key_size = 32;
 constexpr char window_mark[] = "OMNISTASIS-WINDOW:";
 constexpr size_t signature_size = 64;
 
+/// In a PE file the launcher's hash is taken with these four bytes as zero: they hold the checksum of the file as a
+/// whole ("PE Format", Optional Header). The first is where the header's own offset is.
+constexpr size_t pe_header_offset = 0x3c;
+constexpr size_t pe_checksum_offset = 24 + 64;
+
 /// A reader refuses what is larger; no writer makes it.
 constexpr uint32_t largest_block = 8u << 20;
 constexpr uint32_t largest_head = 1u << 20;

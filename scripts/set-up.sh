@@ -30,5 +30,6 @@ if [ "${#missing[@]}" -gt 0 ]; then
     rm -f "$log"
 fi
 
+scripts/fetch_sources.sh
 [ -f build/release/build.ninja ] || cmake --preset release >/dev/null
 cmake --build --preset release

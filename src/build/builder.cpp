@@ -1,6 +1,7 @@
 #include "build/builder.h"
 
 #include "build/output_place.h"
+#include "dress/platform.h"
 #include "native/elf_reader.h"
 #include "native/elf_rewriter.h"
 #include "native/elf_stripper.h"
@@ -10,6 +11,7 @@
 #include "payload/signing_key.h"
 #include "plan/plan.h"
 #include "project/assets.h"
+#include "support/archive.h"
 #include "support/file_hash.h"
 #include "support/files.h"
 #include "support/own_program.h"
@@ -30,8 +32,6 @@ namespace omnistasis::build {
 namespace {
 
 using payload::TreeFile;
-
-constexpr const char* tree_folder = "tree";
 
 // The groups in the sums of sizes.
 constexpr const char* group_code = "compiled code";
@@ -62,14 +62,24 @@ class Builder {
             const native::HostLibraries& host, Store& store, const Installation& installation, unsigned jobs,
             Observer& observer)
         : project_(project), runtime_(runtime), graph_(graph), host_(host), store_(store),
-          installation_(installation), jobs_(jobs), observer_(observer) {}
+          installation_(installation), jobs_(jobs), observer_(observer),
+          platform_(dress::platform_of(project.targets.front())) {}
 
     Result<BuildResult> run() {
         result_.target = project_.targets.front();
         result_.runtime = runtime_.title();
+        shape_ = platform_.shape(project_);
+        if (auto right = platform_.check(project_); !right) return tl::make_unexpected(right.error());
+        if (!project_.icon.empty()) {
+            auto opened = dress::IconSource::open(project_.folder / project_.icon, installation_.launchers);
+            if (!opened) return tl::make_unexpected(opened.error());
+            result_.remarks = opened->remarks(platform_.largest_icon());
+            icon_.emplace(std::move(*opened));
+        }
         if (auto read = read_launchers(); !read) return tl::make_unexpected(read.error());
         fs::path folder = project_.output_folder(result_.target);
-        auto place = OutputPlace::prepare(folder, project_.name);
+        std::string output = shape_.output + (shape_.is_archive ? ".zip" : "");
+        auto place = OutputPlace::prepare(folder, output);
         if (!place) return tl::make_unexpected(place.error());
         auto staging = StagingFolder::make(folder, project_.name);
         if (!staging) return tl::make_unexpected(staging.error());
@@ -79,24 +89,38 @@ class Builder {
             if (file.group.empty()) file.group = file.source.empty() ? group_code : group_data;
         count();
         list_parts();
-        fs::path made = staging->path() / project_.name;
-        auto done = project_.layout == Layout::single ? write_single(made) : write_folder(made);
+        auto done = shape_.tree.empty() ? write_single(staging->path()) : write_folder(staging->path());
         if (!done) return tl::make_unexpected(done.error());
-        if (auto put = place->put(made); !put) return tl::make_unexpected(put.error());
+        if (auto dressed = platform_.finish(staging->path(), project_, icon()); !dressed)
+            return tl::make_unexpected(dressed.error());
+        if (shape_.is_archive) {
+            observer_.step("packing", 0);
+            if (auto packed = pack_zip(staging->path(), shape_.output, staging->path() / output); !packed)
+                return tl::make_unexpected(packed.error());
+            std::error_code ignored;
+            result_.size = fs::file_size(staging->path() / output, ignored);
+        }
+        if (auto put = place->put(staging->path() / output); !put) return tl::make_unexpected(put.error());
         result_.output = place->output();
-        if (project_.layout == Layout::folder) {
+        if (!shape_.tree.empty() && !shape_.is_archive) {
             result_.output_folder = place->output();
-            result_.output = place->output() / project_.name;
+            result_.output = folder / shape_.executable;
         }
         return std::move(result_);
     }
 
   private:
+    const dress::IconSource* icon() const { return icon_ ? &*icon_ : nullptr; }
+
     Result<void> read_launchers() {
         auto read = [&](bool is_signed) -> Result<std::string> {
             fs::path file = installation_.launcher(result_.target, is_signed);
             auto launcher = read_text(file);
             if (launcher) return launcher;
+            if (is_signed && is_file(installation_.launcher(result_.target)))
+                return fail(ErrorKind::missing, fmt::format("outputs for {} can't be signed", result_.target),
+                            "output.sign or --sign", "only the launcher for linux-x86_64 checks signatures",
+                            "build the other targets without a key, or sign them with their system's own tools");
             return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target), file,
                         launcher.error().why, "install Omnistasis anew");
         };
@@ -112,6 +136,7 @@ class Builder {
         }
         if (launcher && project_.mode == Mode::window)
             launcher = payload::with_window_mode(std::move(*launcher));
+        if (launcher) launcher = platform_.dressed(std::move(*launcher), project_, icon());
         if (!launcher) return tl::make_unexpected(launcher.error());
         front_launcher_ = std::move(*launcher);
         return {};
@@ -140,9 +165,10 @@ class Builder {
         return said;
     }
 
-    Result<payload::PayloadSizes> write_front(const fs::path& file, const std::string& folder) {
+    Result<payload::PayloadSizes> write_front(const fs::path& file, const std::string& launcher,
+                                              const std::string& folder) {
         payload::StorageOptions options{compression_level(project_.compression), key_ ? &*key_ : nullptr};
-        return payload::write_output(file, front_launcher_, tree_, front_description(folder), options, store_,
+        return payload::write_output(file, launcher, tree_, front_description(folder), options, store_,
                                      observer_);
     }
 
@@ -387,8 +413,9 @@ class Builder {
         parts_ = payload::parts_text(std::move(parts));
     }
 
-    Result<void> write_single(const fs::path& file) {
-        auto sizes = write_front(file, "");
+    Result<void> write_single(const fs::path& folder) {
+        fs::path file = folder / shape_.executable;
+        auto sizes = write_front(file, front_launcher_, "");
         if (!sizes) return tl::make_unexpected(sizes.error());
         result_.payload = std::move(*sizes);
         result_.size = fs::file_size(file);
@@ -398,13 +425,21 @@ class Builder {
     Result<void> write_folder(const fs::path& folder) {
         observer_.step("writing", tree_.size());
         std::error_code failed;
-        fs::create_directories(folder / tree_folder, failed);
+        fs::create_directories(folder / shape_.tree, failed);
+        if (!failed) fs::create_directories((folder / shape_.executable).parent_path(), failed);
         if (failed) return fail(ErrorKind::missing, "can't make the folder", folder, failed.message());
-        fs::path front = folder / project_.name;
-        if (auto done = write_front(front, tree_folder); !done) return tl::make_unexpected(done.error());
-        result_.size = fs::file_size(front);
+        fs::path front = folder / shape_.executable;
+        if (!shape_.payload.empty()) {
+            // The payload follows nothing: the system's own signature ends with the program.
+            if (auto done = write_new(front, as_bytes(front_launcher_), 0755); !done) return done;
+            result_.size = front_launcher_.size();
+            front = folder / shape_.payload;
+        }
+        auto sizes = write_front(front, shape_.payload.empty() ? front_launcher_ : std::string(), shape_.tree_folder);
+        if (!sizes) return tl::make_unexpected(sizes.error());
+        result_.size += fs::file_size(front);
         for (const TreeFile& file : tree_) {
-            fs::path to = folder / tree_folder / file.place;
+            fs::path to = folder / shape_.tree / file.place;
             fs::create_directories(to.parent_path(), failed);
             auto content = payload::TreeContent::of(file, store_);
             if (!content) return tl::make_unexpected(content.error());
@@ -425,6 +460,9 @@ class Builder {
     const Installation& installation_;
     unsigned jobs_;
     Observer& observer_;
+    const dress::Platform& platform_;
+    dress::Shape shape_;
+    std::optional<dress::IconSource> icon_;
     std::string launcher_;
     std::string front_launcher_; ///< the one in front of the tree: with the mode and the public key
     std::optional<payload::SigningKey> key_;

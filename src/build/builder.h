@@ -43,6 +43,7 @@ struct BuildResult {
     std::size_t stripped_files = 0;          ///< native files that went without their debug symbols
     std::uint64_t stripped_bytes = 0;        ///< what that saved, before compression
     std::vector<plan::Contribution> largest; ///< at most ten, largest first
+    std::vector<std::string> remarks;        ///< what somebody should know of the icon
     payload::PayloadSizes payload;           ///< single layout: what compressing did, by group of files
 };
 

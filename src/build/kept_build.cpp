@@ -40,6 +40,7 @@ void visit(Archive& archive, Made& result, std::string& output, std::string& out
         into.value(one.needed);
         into.value(one.own);
     });
+    visit_list(archive, result.remarks, [](auto& into, auto& remark) { into.value(remark); });
     visit_list(archive, files, [](auto& into, auto& file) {
         into.value(file.path);
         into.value(file.stamp);

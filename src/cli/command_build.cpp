@@ -1,6 +1,7 @@
 #include "build/kept_build.h"
 #include "cli/job.h"
 #include "cli/proving.h"
+#include "native/native_kind.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -138,13 +139,16 @@ void print_built(const Job& job, const build::BuildResult& result, const BuildOp
     print_loose_ends(job.graph.loose_ends, options.verbose);
 }
 
-Result<void> run_build(const BuildOptions& options) {
+/// One target; `all` takes the project's targets.
+Result<void> build_target(const BuildOptions& options, std::vector<std::string>& all) {
     ProgressLine progress(options.quiet);
     Witness witness;
     auto job = load_job(options);
     if (!job) return progress.clear(), tl::make_unexpected(job.error());
-    witness.pass_over(job->project.output_folder(job->project.targets.front()));
-    build::KeptBuild kept(settings_text(options.project), job->store);
+    all = job->targets;
+    const std::string& target = job->project.targets.front();
+    witness.pass_over(job->project.output_folder(target));
+    build::KeptBuild kept(settings_text(options) + '\4' + target, job->store);
     auto stops = [&] {
         return options.strict && std::ranges::any_of(job->graph.loose_ends,
                                                      [](const trace::LooseEnd& end) { return !end.minor; });
@@ -171,14 +175,36 @@ Result<void> run_build(const BuildOptions& options) {
     auto trace_file = write_trace(*job);
     if (!trace_file) return tl::make_unexpected(trace_file.error());
     kept.keep({{job->graph, job->runtime_title}, *result}, *trace_file, witness);
-    if (options.save) {
-        fs::path file = job->project.folder / "omnistasis.toml";
-        if (auto written = write_atomically(file, project_file_text(job->project)); !written) return written;
-        if (!options.quiet && !options.json) fmt::print(stderr, "saved {}\n", shown_path(file.string()));
-    }
     print_built(*job, *result, options);
-    if (!options.prove) return {};
+    if (!options.quiet)
+        for (const std::string& remark : result->remarks) fmt::print(stderr, "note: {}\n", remark);
+    if (!options.prove || target != host_target()) return {};
     return prove_job(*job, result->output_folder.empty() ? result->output : result->output_folder, options);
+}
+
+Result<void> save_project(const BuildOptions& options) {
+    auto job = load_job(options);
+    if (!job) return tl::make_unexpected(job.error());
+    job->project.targets = job->targets;
+    fs::path file = job->project.folder / "omnistasis.toml";
+    if (auto written = write_atomically(file, project_file_text(job->project)); !written) return written;
+    if (!options.quiet && !options.json) fmt::print(stderr, "saved {}\n", shown_path(file.string()));
+    return {};
+}
+
+Result<void> run_build(const BuildOptions& options) {
+    BuildOptions one = options;
+    std::vector<std::string> targets, others;
+    if (auto done = build_target(one, targets); !done) return done;
+    // The first was this machine's, if that is among them.
+    bool has_host = std::ranges::find(targets, host_target()) != targets.end();
+    std::string first = has_host ? host_target() : targets.front();
+    for (const std::string& target : targets) {
+        if (target == first) continue;
+        one.target = target;
+        if (auto done = build_target(one, others); !done) return done;
+    }
+    return options.save ? save_project(options) : Result<void>();
 }
 
 } // namespace
@@ -201,7 +227,8 @@ void add_build_command(CLI::App& program, int& exit_code) {
         ->option_text("FILE");
     command
         ->add_option("--target", options->project.targets,
-                     "the system that it is for (default: linux-x86_64)")
+                     "a system that it is for, again for each (default: this machine's; `omnistasis targets` "
+                     "lists them)")
         ->option_text("TARGET")
         ->allow_extra_args(false);
     command

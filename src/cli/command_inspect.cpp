@@ -310,7 +310,7 @@ Result<void> run_inspect(const InspectOptions& options) {
                 return done;
     }
     if (!options.figure.empty()) {
-        auto drawing = report::Drawing::open(installation->launchers);
+        auto drawing = Drawing::open(installation->launchers);
         if (!drawing) return tl::make_unexpected(drawing.error());
         auto graph = report::library_graph(inspections, around.host);
         auto figure = report::library_figure(graph, "Native files of " + path.filename().string(), *drawing);

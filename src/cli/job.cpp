@@ -2,12 +2,14 @@
 
 #include "build/output_place.h"
 #include "dress/icon.h"
+#include "native/native_kind.h"
 #include "project/assets.h"
 #include "report/trace_json.h"
 #include "runtimes/registry.h"
 #include "trace/kept_trace.h"
 #include "trace/tracer.h"
 
+#include <algorithm>
 #include <thread>
 
 namespace omnistasis::cli {
@@ -52,6 +54,14 @@ Result<Job> load_job(const JobOptions& options) {
     auto project = load_project(options.project, settle_entry);
     if (!project) return tl::make_unexpected(project.error());
     job.project = std::move(*project);
+    job.targets = job.project.targets;
+    std::string target = options.target;
+    if (target.empty()) {
+        bool for_host = std::ranges::find(job.targets, host_target()) != job.targets.end();
+        target = for_host ? host_target() : job.targets.front();
+    }
+    job.project.targets = {target};
+    if (job.targets.size() > 1 && !job.project.out.empty()) job.project.out /= target;
     job.entry =
         fs::absolute(options.project.entry.empty() ? "." : options.project.entry).lexically_normal().string();
     // A name that is no path: a module or function of the project in this folder.
@@ -64,8 +74,9 @@ Result<Job> load_job(const JobOptions& options) {
     return job;
 }
 
-std::string settings_text(const ProjectOptions& options) {
-    std::string text = options.entry;
+std::string settings_text(const JobOptions& job_options) {
+    const ProjectOptions& options = job_options.project;
+    std::string text = options.entry + '\3' + job_options.target;
     for (const auto* value : {&options.name, &options.mode, &options.layout, &options.icon, &options.runtime,
                               &options.out, &options.compression, &options.signing_key})
         text += '\0' + value->value_or("\1");
@@ -88,7 +99,7 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer) {
     Witness witness;
     auto job = load_job(options);
     if (!job) return job;
-    trace::KeptTrace kept(settings_text(options.project), job->store);
+    trace::KeptTrace kept(settings_text(options), job->store);
     if (auto traced = kept.find()) {
         job->graph = std::move(traced->graph);
         job->runtime_title = std::move(traced->runtime);

@@ -20,6 +20,7 @@ struct JobOptions {
     bool quiet = false;
     bool verbose = false;
     bool json = false;
+    std::string target; ///< the one of the project's targets that the job is for; empty: see load_job
 
     /// Adds them to a command, with ENTRY.
     void add_to(CLI::App& command);
@@ -27,7 +28,8 @@ struct JobOptions {
 
 /// A project that was traced.
 struct Job {
-    Project project;
+    Project project; ///< with one target
+    std::vector<std::string> targets; ///< all of the project's
     build::Installation installation;
     std::shared_ptr<Store> store;            ///< the user's
     std::unique_ptr<trace::Runtime> runtime; ///< null where an earlier trace is still right
@@ -38,11 +40,12 @@ struct Job {
     std::string entry; ///< what was named to load the project, absolute
 };
 
-/// Loads the project and checks what it names.
+/// Loads the project and checks what it names. Without a target in the options the job is for this machine's, if
+/// that is among the project's, else for the first.
 Result<Job> load_job(const JobOptions& options);
 
 /// Everything in the options that the work on a project depends on.
-std::string settings_text(const ProjectOptions& options);
+std::string settings_text(const JobOptions& options);
 
 /// Loads the project, checks what it names, asks its runtime, traces it.
 Result<Job> trace_project(const JobOptions& options, Observer& observer);
@@ -73,6 +76,9 @@ void add_prove_command(CLI::App& program, const std::vector<std::string>& argume
 void add_inspect_command(CLI::App& program, int& exit_code);
 void add_compare_command(CLI::App& program, int& exit_code);
 void add_delta_command(CLI::App& program, int& exit_code);
+void add_icon_command(CLI::App& program, int& exit_code);
+void add_runtimes_command(CLI::App& program, int& exit_code);
+void add_targets_command(CLI::App& program, int& exit_code);
 void add_notes_command(CLI::App& program, int& result);
 void add_demo_command(CLI::App& program, int& result);
 

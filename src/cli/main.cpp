@@ -71,6 +71,9 @@ int run(int count, char** words) {
     cli::add_inspect_command(program, exit_code);
     cli::add_compare_command(program, exit_code);
     cli::add_delta_command(program, exit_code);
+    cli::add_icon_command(program, exit_code);
+    cli::add_runtimes_command(program, exit_code);
+    cli::add_targets_command(program, exit_code);
     cli::add_notes_command(program, exit_code);
     cli::add_demo_command(program, exit_code);
     try {

@@ -1,11 +1,13 @@
 #include "dress/icon.h"
 
+#include "dress/icon_files.h"
 #include "support/files.h"
 
+#include <algorithm>
 #include <cstring>
 #include <dlfcn.h>
+#include <fmt/format.h>
 #include <librsvg/rsvg.h>
-#include <png.h>
 
 namespace omnistasis::dress {
 
@@ -22,16 +24,20 @@ std::uint32_t big_endian(ByteSpan bytes, std::size_t offset, int width) {
 }
 
 bool read_png(ByteSpan bytes, IconFacts& facts) {
-    png_image image;
-    std::memset(&image, 0, sizeof image);
-    image.version = PNG_IMAGE_VERSION;
-    if (png_image_begin_read_from_memory(&image, bytes.data(), bytes.size()) == 0) return false;
-    image.format = PNG_FORMAT_RGBA;
-    facts = {IconKind::png, static_cast<int>(image.width), static_cast<int>(image.height)};
-    Bytes pixels(PNG_IMAGE_SIZE(image));
-    bool whole = png_image_finish_read(&image, nullptr, pixels.data(), 0, nullptr) != 0;
-    png_image_free(&image);
-    return whole;
+    Picture picture = picture_of_png(bytes);
+    facts = {IconKind::png, picture.width, picture.height};
+    return picture.width > 0;
+}
+
+/// The largest of several.
+bool take_largest(const std::vector<Picture>& pictures, IconKind kind, IconFacts& facts) {
+    facts = {kind, 0, 0};
+    for (const Picture& picture : pictures)
+        if (picture.width > facts.width) {
+            facts.width = picture.width;
+            facts.height = picture.height;
+        }
+    return facts.width > 0;
 }
 
 bool read_svg(ByteSpan bytes, IconFacts& facts) {
@@ -63,23 +69,6 @@ bool read_jpeg(ByteSpan bytes, IconFacts& facts) {
     return false;
 }
 
-/// A directory of pictures, each with its place in the file.
-bool read_ico(ByteSpan bytes, IconFacts& facts) {
-    facts.kind = IconKind::ico;
-    std::size_t count = bytes.size() > 5 ? bytes[4] | bytes[5] << 8 : 0;
-    for (std::size_t i = 0; i < count; ++i) {
-        std::size_t at = 6 + 16 * i;
-        if (at + 16 > bytes.size()) return false;
-        std::uint32_t size = 0, offset = 0;
-        std::memcpy(&size, bytes.data() + at + 8, 4);
-        std::memcpy(&offset, bytes.data() + at + 12, 4);
-        if (offset > bytes.size() || size > bytes.size() - offset) return false;
-        int width = bytes[at] == 0 ? 256 : bytes[at];
-        if (width > facts.width) facts.width = facts.height = width;
-    }
-    return count > 0;
-}
-
 } // namespace
 
 std::string icon_ending(IconKind kind) {
@@ -109,11 +98,10 @@ Result<IconFacts> read_icon(const std::filesystem::path& file) {
     else if (begins_with(bytes, "\xFF\xD8\xFF"))
         whole = read_jpeg(bytes, facts);
     else if (begins_with(bytes, std::string_view("\0\0\1\0", 4)))
-        whole = read_ico(bytes, facts);
-    else if (begins_with(bytes, "icns")) {
-        facts.kind = IconKind::icns;
-        whole = big_endian(bytes, 4, 4) == bytes.size();
-    } else if (mapped->text().substr(0, 4096).find("<svg") != std::string_view::npos)
+        whole = take_largest(pictures_of_ico(bytes), IconKind::ico, facts);
+    else if (begins_with(bytes, "icns"))
+        whole = big_endian(bytes, 4, 4) == bytes.size() && take_largest(pictures_of_icns(bytes), IconKind::icns, facts);
+    else if (mapped->text().substr(0, 4096).find("<svg") != std::string_view::npos)
         whole = read_svg(bytes, facts);
     else
         known = false;
@@ -122,6 +110,75 @@ Result<IconFacts> read_icon(const std::filesystem::path& file) {
                 known ? "it begins as one, but is damaged or cut off"
                       : "its content is none of SVG, PNG, JPEG, ICO and ICNS",
                 "name another file with --icon");
+}
+
+Result<IconSource> IconSource::open(const std::filesystem::path& file, const std::filesystem::path& modules) {
+    auto facts = read_icon(file);
+    if (!facts) return tl::make_unexpected(facts.error());
+    auto drawing = Drawing::open(modules);
+    if (!drawing) return tl::make_unexpected(drawing.error());
+    auto text = read_text(file);
+    if (!text) return tl::make_unexpected(text.error());
+    IconSource source(*drawing);
+    source.facts_ = *facts;
+    ByteSpan bytes = as_bytes(*text);
+    auto damaged = [&] {
+        return fail(ErrorKind::bad_input, "the icon is no picture", file.string(),
+                    "it begins as one, but is damaged or cut off", "name another file");
+    };
+    switch (facts->kind) {
+    case IconKind::svg: {
+        auto size = source.drawing_.svg_size(*text);
+        if (!size || !source.drawing_.draw(*text, 16)) return damaged();
+        source.facts_.width = static_cast<int>(size->first + 0.5);
+        source.facts_.height = static_cast<int>(size->second + 0.5);
+        source.svg_ = std::move(*text);
+        return source;
+    }
+    case IconKind::png:
+        source.pictures_.push_back(picture_of_png(bytes));
+        break;
+    case IconKind::jpeg: {
+        auto picture = source.drawing_.decode_jpeg(*text);
+        if (!picture) return damaged();
+        source.pictures_.push_back(std::move(*picture));
+        break;
+    }
+    case IconKind::ico:
+        source.pictures_ = pictures_of_ico(bytes);
+        break;
+    case IconKind::icns:
+        source.pictures_ = pictures_of_icns(bytes);
+        break;
+    }
+    std::ranges::stable_sort(source.pictures_, {}, [](const Picture& one) { return std::max(one.width, one.height); });
+    return source;
+}
+
+Picture IconSource::at(int edge) const {
+    if (!svg_.empty()) return drawing_.draw(svg_, edge).value_or(Picture{edge, edge, {}});
+    for (const Picture& picture : pictures_)
+        if (picture.width == edge && picture.height == edge) return picture;
+    for (const Picture& picture : pictures_)
+        if (std::max(picture.width, picture.height) > edge) return drawing_.resampled(picture, edge);
+    return drawing_.resampled(pictures_.back(), edge);
+}
+
+int IconSource::largest() const {
+    return svg_.empty() ? std::max(pictures_.back().width, pictures_.back().height) : 1 << 20;
+}
+
+std::vector<std::string> IconSource::remarks(int edge) const {
+    std::vector<std::string> remarks;
+    if (facts_.width != facts_.height)
+        remarks.push_back(fmt::format("the picture is not square ({} x {}): it stands in the middle of a square, with "
+                                      "nothing around it",
+                                      facts_.width, facts_.height));
+    if (largest() < edge)
+        remarks.push_back(fmt::format("the picture is small ({} x {}): icons larger than {} pixels are enlarged, and "
+                                      "look soft; a drawing (SVG) or {} x {} pixels would be sharp",
+                                      facts_.width, facts_.height, largest(), edge, edge));
+    return remarks;
 }
 
 } // namespace omnistasis::dress

@@ -1,9 +1,11 @@
 #pragma once
 
+#include "drawing/drawing.h"
 #include "support/error.h"
 
 #include <filesystem>
 #include <string>
+#include <vector>
 
 namespace omnistasis::dress {
 
@@ -22,5 +24,32 @@ Result<IconFacts> read_icon(const std::filesystem::path& file);
 
 /// The file ending of a kind, with its dot.
 std::string icon_ending(IconKind kind);
+
+/// A picture that icons of all sizes are made from.
+class IconSource {
+  public:
+    /// Reads a file of any kind. `modules` is where Omnistasis has its launchers.
+    static Result<IconSource> open(const std::filesystem::path& file, const std::filesystem::path& modules);
+
+    /// The icon as a square of `edge` pixels: the file's own picture of that size if it has one, else the next
+    /// larger one made smaller, or a drawing drawn as large.
+    Picture at(int edge) const;
+
+    const IconFacts& facts() const { return facts_; }
+
+    /// The edge of the largest picture that needs no enlarging; very large for a drawing.
+    int largest() const;
+
+    /// What somebody should know of the source who wants icons up to `edge`: too small, not square; and what was
+    /// done about it.
+    std::vector<std::string> remarks(int edge) const;
+
+  private:
+    IconSource(Drawing drawing) : drawing_(drawing) {}
+    Drawing drawing_;
+    IconFacts facts_;
+    std::string svg_;
+    std::vector<Picture> pictures_; ///< smallest first
+};
 
 } // namespace omnistasis::dress

@@ -61,13 +61,4 @@ NativeKind kind_of(const std::string& file) {
     return kind;
 }
 
-const std::string& host_target() {
-#if defined(__aarch64__)
-    static const std::string target = "linux-aarch64";
-#else
-    static const std::string target = "linux-x86_64";
-#endif
-    return target;
-}
-
 } // namespace omnistasis::native

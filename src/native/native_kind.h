@@ -18,7 +18,4 @@ struct NativeKind {
 /// Nothing is native that can't be read.
 NativeKind kind_of(const std::string& file);
 
-/// The target that this program itself is for.
-const std::string& host_target();
-
 } // namespace omnistasis::native

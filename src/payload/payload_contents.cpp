@@ -3,6 +3,7 @@
 #include "payload/launcher_slots.h"
 #include "payload/signing_key.h"
 #include "payload_reader.h"
+#include "support/byte_view.h"
 #include "support/hash.h"
 
 #include <algorithm>
@@ -26,6 +27,16 @@ std::string hex_of(const std::uint8_t* bytes) {
     Sha256 digest;
     std::copy(bytes, bytes + digest.size(), digest.begin());
     return hex(digest);
+}
+
+/// In a PE file the checksum of the whole, which is written last, counts as zero.
+Sha256 hash_of_launcher(ByteSpan launcher) {
+    ByteView view(launcher);
+    std::uint64_t field = view.word(pe_header_offset) + pe_checksum_offset;
+    if (view.half(0) != 0x5a4d || !view.holds(field, 4)) return sha256(launcher);
+    omnistasis::Bytes changed(launcher.begin(), launcher.end());
+    std::fill_n(changed.begin() + static_cast<std::ptrdiff_t>(field), 4, std::uint8_t(0));
+    return sha256(changed);
 }
 
 } // namespace
@@ -73,7 +84,7 @@ Result<void> PayloadContents::read() {
     parts_ = head.parts;
     head_offset_ = trailer.head_offset;
     if (head.launcher_hash.size != 0 &&
-        std::memcmp(sha256(file_.bytes().first(trailer.payload_offset)).data(), head.launcher_hash.data,
+        std::memcmp(hash_of_launcher(file_.bytes().first(trailer.payload_offset)).data(), head.launcher_hash.data,
                     32) != 0)
         return damaged("the launcher in front of the payload is not the one that was built");
     public_key_ = public_key_of(file_.text().substr(0, trailer.payload_offset));

@@ -19,6 +19,9 @@ constexpr const char* project_file_name = "omnistasis.toml";
 template <typename T, std::size_t N> using Words = std::array<std::pair<const char*, T>, N>;
 constexpr Words<Mode, 2> modes{{{"console", Mode::console}, {"window", Mode::window}}};
 constexpr Words<Layout, 2> layouts{{{"single", Layout::single}, {"folder", Layout::folder}}};
+constexpr Words<Elevation, 3> elevations{{{"caller", Elevation::caller},
+                                           {"highest", Elevation::highest},
+                                           {"administrator", Elevation::administrator}}};
 constexpr Words<WorkingFolder, 2> working_folders{
     {{"caller", WorkingFolder::caller}, {"app", WorkingFolder::app}}};
 constexpr Words<Compression, 3> compressions{
@@ -161,7 +164,7 @@ Result<void> check_states(Project& project) {
 Result<void> check(Project& project) {
     if (auto checked = check_name(project.name); !checked) return checked;
     if (project.title.empty()) project.title = project.name;
-    if (project.targets.empty()) project.targets = {"linux-x86_64"};
+    if (project.targets.empty()) project.targets = {host_target()};
     for (const std::string& target : project.targets) {
         if (std::ranges::find(known_targets(), target) != known_targets().end()) continue;
         auto near = near_matches(target, known_targets());
@@ -192,6 +195,9 @@ std::string quoted_list(const std::vector<std::string>& texts) {
 Result<Mode> parse_mode(const std::string& word, const std::string& where) {
     return parse_word(modes, "mode", word, where);
 }
+Result<Elevation> parse_elevation(const std::string& word, const std::string& where) {
+    return parse_word(elevations, "elevation", word, where);
+}
 Result<Layout> parse_layout(const std::string& word, const std::string& where) {
     return parse_word(layouts, "layout", word, where);
 }
@@ -204,6 +210,15 @@ Result<Compression> parse_compression(const std::string& word, const std::string
 std::string mode_word(Mode mode) { return word_of(modes, mode); }
 std::string layout_word(Layout layout) { return word_of(layouts, layout); }
 std::string compression_word(Compression compression) { return word_of(compressions, compression); }
+
+const std::string& host_target() {
+#if defined(__aarch64__)
+    static const std::string target = "linux-aarch64";
+#else
+    static const std::string target = "linux-x86_64";
+#endif
+    return target;
+}
 
 const std::vector<std::string>& known_targets() {
     static const std::vector<std::string> targets{"linux-x86_64", "linux-aarch64", "windows-x86_64", "macos-aarch64",
@@ -275,6 +290,30 @@ std::string project_file_text(const Project& project) {
     for (const State& state : project.states) {
         text += "\n[[state]]\n";
         line("path", state.path + (state.is_folder ? "/" : ""));
+    }
+    const WindowsSettings& windows = project.windows;
+    if (windows.elevation != Elevation::caller || !windows.copyright.empty() || !windows.comments.empty() ||
+        !windows.languages.empty()) {
+        text += "\n[windows]\n";
+        if (windows.elevation != Elevation::caller) line("elevation", word_of(elevations, windows.elevation));
+        line("copyright", windows.copyright);
+        line("comments", windows.comments);
+        for (const LanguageTexts& texts : windows.languages) {
+            text += "\n[[windows.language]]\n";
+            line("code", texts.language);
+            line("title", texts.title);
+            line("summary", texts.summary);
+        }
+    }
+    if (!project.linux_categories.empty() || !project.window_class.empty()) {
+        text += "\n[linux]\n";
+        if (!project.linux_categories.empty())
+            text += fmt::format("categories = {}\n", quoted_list(project.linux_categories));
+        line("window_class", project.window_class);
+    }
+    if (!project.macos_category.empty()) {
+        text += "\n[macos]\n";
+        line("category", project.macos_category);
     }
     text += "\n[output]\n";
     if (!project.signing_key.empty()) line("sign", below(project.signing_key));

@@ -35,6 +35,25 @@ struct State {
     std::string where; ///< where the project says so, for messages
 };
 
+/// Who a program for Windows runs as.
+enum class Elevation { caller, highest, administrator };
+
+/// Texts of the application in another language.
+struct LanguageTexts {
+    std::string language; ///< as "de-DE"
+    std::string title;
+    std::string summary;
+    std::string where; ///< where the project says so, for messages
+};
+
+/// What only Windows asks for.
+struct WindowsSettings {
+    Elevation elevation = Elevation::caller;
+    std::string copyright;
+    std::string comments;
+    std::vector<LanguageTexts> languages;
+};
+
 /// What there is to build: the project file, the command line and the defaults, put together.
 struct Project {
     std::filesystem::path folder;       ///< absolute; what the entry, assets and icon are relative to
@@ -44,6 +63,15 @@ struct Project {
     std::string version;
     std::string publisher;
     std::string summary;
+    std::string description; ///< a paragraph
+    std::string identifier;  ///< as "harbour.example.tideboard"; empty: from the name
+    std::string homepage;
+    std::string licence;  ///< an SPDX expression
+    std::string released; ///< the version's day, as "2026-11-23"
+    WindowsSettings windows;
+    std::vector<std::string> linux_categories; ///< of the desktop menu
+    std::string window_class;                  ///< as the window system knows the windows; empty: the name
+    std::string macos_category;                ///< as "public.app-category.utilities"
     std::string entry; ///< a file relative to the folder, or a name that the language knows
     Mode mode = Mode::console;
     std::optional<WorkingFolder> working_folder; ///< as the mode has it where nothing is said
@@ -111,12 +139,16 @@ std::string project_file_text(const Project& project);
 
 /// The words of an option or field and their values.
 Result<Mode> parse_mode(const std::string& word, const std::string& where);
+Result<Elevation> parse_elevation(const std::string& word, const std::string& where);
 Result<Layout> parse_layout(const std::string& word, const std::string& where);
 Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where);
 Result<Compression> parse_compression(const std::string& word, const std::string& where);
 std::string mode_word(Mode mode);
 std::string layout_word(Layout layout);
 std::string compression_word(Compression compression);
+
+/// The target that this program itself is for: this machine.
+const std::string& host_target();
 
 /// The targets that exist.
 const std::vector<std::string>& known_targets();

@@ -38,7 +38,19 @@ class ProjectFileReader {
                                {"entry", text_into(project_.entry)},
                                {"mode", word_into(project_.mode, parse_mode)},
                                {"working_folder", word_into(project_.working_folder, parse_working_folder)},
+                               {"description", text_into(project_.description)},
+                               {"identifier", text_into(project_.identifier)},
+                               {"homepage", text_into(project_.homepage)},
+                               {"licence", text_into(project_.licence)},
+                               {"released", text_into(project_.released)},
                                {"icon", text_into(project_.icon)}});
+        tables["windows"] = table({{"elevation", word_into(project_.windows.elevation, parse_elevation)},
+                                   {"copyright", text_into(project_.windows.copyright)},
+                                   {"comments", text_into(project_.windows.comments)},
+                                   {"language", [this](const toml::node& node) { return read_languages(node); }}});
+        tables["linux"] = table({{"categories", texts_into(project_.linux_categories)},
+                                 {"window_class", text_into(project_.window_class)}});
+        tables["macos"] = table({{"category", text_into(project_.macos_category)}});
         tables["runtime"] = table({{"language", text_into(project_.language)},
                                    {"home", text_into(project_.runtime_home)},
                                    {"sources", truth_into(project_.sources)},
@@ -196,6 +208,19 @@ class ProjectFileReader {
                 return Keys{{"path", text_into(state.path)}};
             },
             [this] { return !project_.states.back().path.empty(); });
+    }
+
+    Result<void> read_languages(const toml::node& node) {
+        return read_tables(
+            node, "windows.language", "code",
+            [this](const std::string& where) {
+                LanguageTexts& texts = project_.windows.languages.emplace_back();
+                texts.where = where;
+                return Keys{{"code", text_into(texts.language)},
+                            {"title", text_into(texts.title)},
+                            {"summary", text_into(texts.summary)}};
+            },
+            [this] { return !project_.windows.languages.back().language.empty(); });
     }
 
     std::string file_;

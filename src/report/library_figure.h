@@ -1,6 +1,6 @@
 #pragma once
 
-#include "report/drawing.h"
+#include "drawing/drawing.h"
 #include "report/inspection.h"
 
 #include <set>

@@ -1,9 +1,13 @@
 #include "support/archive.h"
 
+#include <algorithm>
 #include <archive.h>
 #include <archive_entry.h>
+#include <cstdlib>
+#include <ctime>
 #include <fmt/format.h>
 #include <memory>
+#include <vector>
 
 namespace omnistasis {
 
@@ -23,7 +27,55 @@ bool stays_inside(const fs::path& path) {
     return true;
 }
 
+std::time_t entry_time() {
+    constexpr std::time_t zip_begins = 315532800; // 1980-01-01, the first day that the format knows
+    const char* epoch = std::getenv("SOURCE_DATE_EPOCH");
+    return epoch != nullptr ? std::max<std::time_t>(zip_begins, std::atoll(epoch)) : zip_begins;
+}
+
 } // namespace
+
+Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip) {
+    std::vector<fs::path> places{name};
+    std::error_code failed;
+    if (fs::is_directory(folder / name, failed))
+        each_entry_below(folder / name, [&](const fs::directory_entry& entry) {
+            places.push_back(entry.path().lexically_relative(folder));
+        });
+    std::ranges::sort(places);
+    Reader out(archive_write_new(), archive_write_free);
+    archive_write_set_format_zip(out.get());
+    // Times of day in a zip are local ones.
+    archive_write_set_options(out.get(), "zip:compression=deflate");
+    auto cannot = [&] {
+        const char* why = archive_error_string(out.get());
+        return fail(ErrorKind::missing, "can't write the archive", zip.string(), why != nullptr ? why : "");
+    };
+    if (archive_write_open_filename(out.get(), zip.c_str()) != ARCHIVE_OK) return cannot();
+    for (const fs::path& place : places) {
+        fs::path file = folder / place;
+        std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(archive_entry_new(), archive_entry_free);
+        bool is_link = fs::is_symlink(file, failed), is_folder = !is_link && fs::is_directory(file, failed);
+        archive_entry_set_pathname(entry.get(), (place.string() + (is_folder ? "/" : "")).c_str());
+        archive_entry_set_mtime(entry.get(), entry_time(), 0);
+        archive_entry_set_filetype(entry.get(), is_link ? AE_IFLNK : is_folder ? AE_IFDIR : AE_IFREG);
+        bool executable = is_folder || (fs::status(file, failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
+        archive_entry_set_perm(entry.get(), executable ? 0755 : 0644);
+        if (is_link) archive_entry_set_symlink(entry.get(), fs::read_symlink(file, failed).c_str());
+        if (is_link || is_folder) {
+            if (archive_write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
+            continue;
+        }
+        auto content = MappedFile::open(file);
+        if (!content) return tl::make_unexpected(content.error());
+        archive_entry_set_size(entry.get(), static_cast<la_int64_t>(content->bytes().size()));
+        if (archive_write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
+        std::size_t size = content->bytes().size();
+        if (size > 0 && archive_write_data(out.get(), content->bytes().data(), size) != static_cast<la_ssize_t>(size))
+            return cannot();
+    }
+    return archive_write_close(out.get()) == ARCHIVE_OK ? Result<void>() : cannot();
+}
 
 Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::uint64_t most) {
     Reader in(archive_read_new(), archive_read_free);

@@ -11,4 +11,8 @@ namespace omnistasis {
 /// `most` bytes when unpacked.
 Result<void> unpack_archive(const fs::path& archive, const fs::path& folder, std::uint64_t most);
 
+/// Packs `name`, a file or folder in `folder`, into a new zip file that keeps modes and links. Equal content gives
+/// equal bytes: entries are sorted, and have the time of SOURCE_DATE_EPOCH or of the beginning of 1980.
+Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip);
+
 } // namespace omnistasis

@@ -27,6 +27,7 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
         into.value(unit.place);
         into.value(unit.own);
         into.value(unit.of_runtime);
+        into.shared(unit.part);
     });
     visit_list(archive, graph.edges, [](auto& into, auto& edge) {
         into.value(edge.from);

@@ -245,7 +245,7 @@ class Tracer {
 
     Result<void> follow_native_libraries() {
         std::string target = host_.target();
-        if (target != native::host_target()) return follow_foreign_libraries(target);
+        if (target != host_target()) return follow_foreign_libraries(target);
         native::Closure closure(runtime_.program(), host_, store_);
         std::vector<Unit> units = graph_.units();
         for (UnitId id = 0; id < units.size(); ++id) {

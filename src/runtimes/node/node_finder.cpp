@@ -67,7 +67,7 @@ Facts facts_of(const std::string& program, const std::string& version, const std
     facts.target = target;
     facts.system = target.starts_with("windows") ? "win32" : target.starts_with("macos") ? "darwin" : "linux";
     facts.processor = target.ends_with("aarch64") ? "arm64" : "x64";
-    facts.runs_here = target == native::host_target();
+    facts.runs_here = target == host_target();
     return facts;
 }
 
@@ -91,7 +91,7 @@ Result<Facts> ask(const std::string& program, Store& store) {
     if (second == std::string::npos)
         return fail(ErrorKind::bad_input, "this is no Node.js", program, "it does not say its version", "");
     std::string version = answer.substr(first + 1, second - first - 1);
-    return facts_of(real_path(answer.substr(0, first)), version, native::host_target());
+    return facts_of(real_path(answer.substr(0, first)), version, host_target());
 }
 
 } // namespace
@@ -114,7 +114,7 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
 
 Result<Facts> find_node(const Project& project, Store& store) {
     const std::string& target = project.targets.front();
-    bool for_host = target == native::host_target();
+    bool for_host = target == host_target();
     if (!project.runtime_home.empty()) {
         std::string program = named_program(project.runtime_home);
         if (program.empty() || !is_file(program))

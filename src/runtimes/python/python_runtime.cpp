@@ -578,10 +578,10 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path&) { retur
 namespace {
 
 Result<void> check_target(const std::string& target) {
-    if (target == native::host_target()) return {};
+    if (target == host_target()) return {};
     return fail(ErrorKind::missing, fmt::format("Python applications can't be built for {} here", target), "",
                 "packages and interpreter of another system can't be asked on this one",
-                fmt::format("build on such a machine; here Python is built for {}", native::host_target()));
+                fmt::format("build on such a machine; here Python is built for {}", host_target()));
 }
 
 } // namespace

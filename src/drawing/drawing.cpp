@@ -1,0 +1,115 @@
+#include "drawing/drawing.h"
+
+#include "support/files.h"
+
+#include <cstdlib>
+#include <dlfcn.h>
+#include <unistd.h>
+
+namespace omnistasis {
+
+Result<Drawing> Drawing::open(const std::filesystem::path& folder) {
+    fs::path file = folder / "drawing.so";
+    void* module = ::dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
+    if (module == nullptr)
+        return fail(ErrorKind::missing, "can't draw", file, ::dlerror(),
+                    "install the packages libgvc6, libcgraph6, librsvg2-2 and libturbojpeg0");
+    Drawing drawing;
+    drawing.layout_ = reinterpret_cast<Layout>(::dlsym(module, "drawing_layout"));
+    drawing.write_png_ = reinterpret_cast<WritePng>(::dlsym(module, "drawing_write_png"));
+    drawing.draw_svg_ = reinterpret_cast<DrawSvg>(::dlsym(module, "drawing_draw_svg"));
+    drawing.svg_size_ = reinterpret_cast<SvgSize>(::dlsym(module, "drawing_svg_size"));
+    drawing.resample_ = reinterpret_cast<Resample>(::dlsym(module, "drawing_resample"));
+    drawing.decode_jpeg_ = reinterpret_cast<DecodeJpeg>(::dlsym(module, "drawing_decode_jpeg"));
+    if (drawing.draw_svg_ == nullptr || drawing.svg_size_ == nullptr || drawing.resample_ == nullptr ||
+        drawing.decode_jpeg_ == nullptr || drawing.layout_ == nullptr || drawing.write_png_ == nullptr)
+        return fail(ErrorKind::fault, "can't draw", file, "the module is not ours",
+                    "install Omnistasis anew");
+    return drawing;
+}
+
+Result<std::string> Drawing::layout(const std::string& graph) const {
+    char* plain = layout_(graph.c_str());
+    if (plain == nullptr) return fail(ErrorKind::fault, "the graph can't be laid out", "", "", "");
+    std::string text = plain;
+    std::free(plain);
+    return text;
+}
+
+Result<void> Drawing::write(const std::string& svg, const std::filesystem::path& file) const {
+    if (file.extension() == ".svg") return write_atomically(file, svg);
+    if (file.extension() != ".png")
+        return fail(ErrorKind::usage, "a figure is written as SVG or PNG", file, "the name ends in neither",
+                    "name a file that ends in .svg or .png");
+    fs::path temporary =
+        file.parent_path() / ("." + file.filename().string() + "." + std::to_string(::getpid()));
+    constexpr double scale = 2;
+    std::error_code failed;
+    if (write_png_(svg.data(), svg.size(), scale, temporary.c_str()) == 0) {
+        fs::remove(temporary, failed);
+        return fail(ErrorKind::missing, "can't write the figure", file,
+                    "the folder is not there or can't be written to, or the disk is full",
+                    "name a file in another folder");
+    }
+    fs::rename(temporary, file, failed);
+    if (failed) return fail(ErrorKind::missing, "can't write the figure", file, failed.message());
+    return {};
+}
+
+namespace {
+
+Picture empty_square(int edge) {
+    return {edge, edge, std::vector<std::uint8_t>(static_cast<std::size_t>(edge) * static_cast<std::size_t>(edge) * 4)};
+}
+
+} // namespace
+
+std::optional<Picture> Drawing::draw(const std::string& svg, int edge) const {
+    Picture picture = empty_square(edge);
+    if (draw_svg_(svg.data(), svg.size(), edge, picture.pixels.data()) == 0) return std::nullopt;
+    return picture;
+}
+
+std::optional<std::pair<double, double>> Drawing::svg_size(const std::string& svg) const {
+    double width = 0, height = 0;
+    if (svg_size_(svg.data(), svg.size(), &width, &height) == 0) return std::nullopt;
+    return std::pair(width, height);
+}
+
+Picture Drawing::resampled(const Picture& picture, int edge) const {
+    Picture square = empty_square(edge);
+    resample_(picture.pixels.data(), picture.width, picture.height, edge, square.pixels.data());
+    return square;
+}
+
+std::optional<Picture> Drawing::decode_jpeg(const std::string& bytes) const {
+    Picture picture;
+    const auto* data = reinterpret_cast<const unsigned char*>(bytes.data());
+    if (decode_jpeg_(data, bytes.size(), &picture.width, &picture.height, nullptr) == 0) return std::nullopt;
+    constexpr int largest = 16384;
+    if (picture.width < 1 || picture.height < 1 || picture.width > largest || picture.height > largest)
+        return std::nullopt;
+    picture.pixels.resize(static_cast<std::size_t>(picture.width) * static_cast<std::size_t>(picture.height) * 4);
+    if (decode_jpeg_(data, bytes.size(), &picture.width, &picture.height, picture.pixels.data()) == 0)
+        return std::nullopt;
+    return picture;
+}
+
+std::string xml_text(const std::string& text) {
+    std::string escaped;
+    for (char c : text) {
+        if (c == '<')
+            escaped += "&lt;";
+        else if (c == '>')
+            escaped += "&gt;";
+        else if (c == '&')
+            escaped += "&amp;";
+        else if (c == '"')
+            escaped += "&quot;";
+        else if (static_cast<unsigned char>(c) >= 0x20)
+            escaped += c;
+    }
+    return escaped;
+}
+
+} // namespace omnistasis

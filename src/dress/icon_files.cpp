@@ -1,0 +1,267 @@
+#include "dress/icon_files.h"
+
+#include "support/byte_view.h"
+
+#include <algorithm>
+#include <array>
+#include <cstring>
+#include <png.h>
+
+namespace omnistasis::dress {
+
+const std::vector<int> windows_icon_edges{16, 20, 24, 32, 40, 48, 64, 96, 128, 256};
+const std::vector<int> macos_icon_edges{16, 32, 64, 128, 256, 512, 1024};
+const std::vector<int> linux_icon_edges{16, 22, 24, 32, 48, 64, 96, 128, 256, 512};
+
+namespace {
+
+constexpr int largest_edge = 16384;
+
+void put(std::string& out, std::uint32_t value, int width) {
+    for (int i = 0; i < width; ++i) out += static_cast<char>(value >> 8 * i);
+}
+
+void put_big(std::string& out, std::uint32_t value) {
+    for (int shift = 24; shift >= 0; shift -= 8) out += static_cast<char>(value >> shift);
+}
+
+bool is_png(ByteSpan bytes) {
+    return bytes.size() > 8 && std::memcmp(bytes.data(), "\x89PNG\r\n\x1a\n", 8) == 0;
+}
+
+/// What an ICNS calls its pictures; the same size can be there plain and at double density.
+struct IcnsType {
+    const char* name;
+    int edge;
+};
+constexpr IcnsType icns_types[] = {{"icp4", 16},  {"ic11", 32},  {"icp5", 32},  {"ic12", 64}, {"ic07", 128},
+                                   {"ic13", 256}, {"ic08", 256}, {"ic14", 512}, {"ic09", 512}, {"ic10", 1024}};
+/// Of old: three colours packed by runs, and the cover in an entry of its own.
+constexpr IcnsType icns_colours[] = {{"is32", 16}, {"il32", 32}, {"ih32", 48}, {"it32", 128}};
+constexpr IcnsType icns_covers[] = {{"s8mk", 16}, {"l8mk", 32}, {"h8mk", 48}, {"t8mk", 128}};
+
+/// A device-independent bitmap in an icon: the header's height counts colours and mask.
+Picture picture_of_bitmap(ByteSpan bytes) {
+    ByteView view(bytes);
+    std::uint32_t header = view.word(0);
+    int width = static_cast<int>(view.word(4)), height = static_cast<int>(view.word(8)) / 2;
+    unsigned bits = view.half(14);
+    bool fits = header >= 40 && view.holds(0, header) && view.word(16) == 0 && width > 0 && height > 0 && width <= 1024 &&
+                height <= 1024 && (bits == 1 || bits == 4 || bits == 8 || bits == 24 || bits == 32);
+    if (!fits) return {};
+    std::uint64_t colours = bits > 8 ? 0 : view.word(32) != 0 ? std::min<std::uint32_t>(view.word(32), 256) : 1u << bits;
+    std::uint64_t palette = header, data = palette + colours * 4;
+    std::uint64_t row = (static_cast<std::uint64_t>(width) * bits + 31) / 32 * 4;
+    std::uint64_t mask_row = (static_cast<std::uint64_t>(width) + 31) / 32 * 4;
+    std::uint64_t mask = data + row * static_cast<std::uint64_t>(height);
+    if (!view.holds(data, row * static_cast<std::uint64_t>(height))) return {};
+    bool has_mask = view.holds(mask, mask_row * static_cast<std::uint64_t>(height));
+    Picture picture{width, height, std::vector<std::uint8_t>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height) * 4)};
+    bool any_cover = false;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            std::uint64_t line = static_cast<std::uint64_t>(height - 1 - y);
+            auto column = static_cast<std::uint64_t>(x);
+            std::uint64_t at = data + line * row;
+            std::uint8_t* out = picture.pixels.data() + (static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)) * 4;
+            std::uint64_t colour = 0;
+            if (bits >= 24) {
+                colour = at + column * (bits / 8);
+            } else {
+                unsigned byte = view.byte(at + column * bits / 8);
+                unsigned shift = 8 - bits - (column * bits) % 8;
+                std::uint64_t index = byte >> shift & ((1u << bits) - 1);
+                if (index >= colours) index = 0;
+                colour = palette + index * 4;
+            }
+            out[0] = static_cast<std::uint8_t>(view.byte(colour + 2));
+            out[1] = static_cast<std::uint8_t>(view.byte(colour + 1));
+            out[2] = static_cast<std::uint8_t>(view.byte(colour));
+            bool hidden = has_mask && (view.byte(mask + line * mask_row + column / 8) >> (7 - column % 8) & 1) != 0;
+            out[3] = bits == 32 ? static_cast<std::uint8_t>(view.byte(colour + 3)) : hidden ? 0 : 255;
+            any_cover |= out[3] != 0;
+        }
+    // Old files of 32 bits leave the cover empty and mean the mask.
+    if (bits == 32 && !any_cover && has_mask)
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+                auto column = static_cast<std::uint64_t>(x);
+                std::uint64_t at = mask + static_cast<std::uint64_t>(height - 1 - y) * mask_row + column / 8;
+                bool hidden = (view.byte(at) >> (7 - column % 8) & 1) != 0;
+                picture.pixels[(static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)) * 4 + 3] = hidden ? 0 : 255;
+            }
+    return picture;
+}
+
+/// Runs: a byte of 128 or more repeats the next one, a smaller one counts bytes that follow.
+std::vector<std::uint8_t> unpacked_runs(ByteSpan bytes, std::size_t size) {
+    std::vector<std::uint8_t> out;
+    for (std::size_t at = 0; at < bytes.size() && out.size() < size;) {
+        unsigned lead = bytes[at++];
+        if (lead >= 128) {
+            if (at >= bytes.size()) break;
+            out.insert(out.end(), lead - 125, bytes[at++]);
+        } else {
+            std::size_t count = std::min<std::size_t>(lead + 1, bytes.size() - at);
+            out.insert(out.end(), bytes.begin() + static_cast<std::ptrdiff_t>(at),
+                       bytes.begin() + static_cast<std::ptrdiff_t>(at + count));
+            at += count;
+        }
+    }
+    out.resize(size);
+    return out;
+}
+
+} // namespace
+
+std::string png_bytes(const Picture& picture) {
+    png_image image;
+    std::memset(&image, 0, sizeof image);
+    image.version = PNG_IMAGE_VERSION;
+    image.width = static_cast<png_uint_32>(picture.width);
+    image.height = static_cast<png_uint_32>(picture.height);
+    image.format = PNG_FORMAT_RGBA;
+    png_alloc_size_t size = 0;
+    png_image_write_to_memory(&image, nullptr, &size, 0, picture.pixels.data(), 0, nullptr);
+    std::string bytes(size, '\0');
+    png_image_write_to_memory(&image, bytes.data(), &size, 0, picture.pixels.data(), 0, nullptr);
+    bytes.resize(size);
+    return bytes;
+}
+
+Picture picture_of_png(ByteSpan bytes) {
+    png_image image;
+    std::memset(&image, 0, sizeof image);
+    image.version = PNG_IMAGE_VERSION;
+    if (!is_png(bytes) || png_image_begin_read_from_memory(&image, bytes.data(), bytes.size()) == 0) return {};
+    image.format = PNG_FORMAT_RGBA;
+    bool fits = image.width <= largest_edge && image.height <= largest_edge;
+    Picture picture;
+    if (fits) {
+        picture.pixels.resize(PNG_IMAGE_SIZE(image));
+        if (png_image_finish_read(&image, nullptr, picture.pixels.data(), 0, nullptr) != 0) {
+            picture.width = static_cast<int>(image.width);
+            picture.height = static_cast<int>(image.height);
+        }
+    }
+    png_image_free(&image);
+    return picture;
+}
+
+std::string icon_image(const Picture& picture) {
+    if (picture.width >= 256) return png_bytes(picture);
+    auto width = static_cast<std::size_t>(picture.width), height = static_cast<std::size_t>(picture.height);
+    std::size_t mask_row = (width + 31) / 32 * 4;
+    std::string out;
+    put(out, 40, 4);
+    put(out, static_cast<std::uint32_t>(width), 4);
+    put(out, static_cast<std::uint32_t>(2 * height), 4);
+    put(out, 1, 2);
+    put(out, 32, 2);
+    put(out, 0, 4);
+    put(out, static_cast<std::uint32_t>(height * (width * 4 + mask_row)), 4);
+    for (int i = 0; i < 4; ++i) put(out, 0, 4);
+    for (std::size_t y = height; y-- > 0;)
+        for (std::size_t x = 0; x < width; ++x) {
+            const std::uint8_t* pixel = picture.pixels.data() + (y * width + x) * 4;
+            for (int channel : {2, 1, 0, 3}) out += static_cast<char>(pixel[channel]);
+        }
+    for (std::size_t y = height; y-- > 0;) {
+        std::string row(mask_row, '\0');
+        for (std::size_t x = 0; x < width; ++x)
+            if (picture.pixels[(y * width + x) * 4 + 3] == 0)
+                row[x / 8] = static_cast<char>(static_cast<unsigned char>(row[x / 8]) | 0x80u >> (x % 8));
+        out += row;
+    }
+    return out;
+}
+
+std::string ico_bytes(const std::vector<Picture>& pictures) {
+    std::string head, body;
+    put(head, 0, 2);
+    put(head, 1, 2);
+    put(head, static_cast<std::uint32_t>(pictures.size()), 2);
+    for (const Picture& picture : pictures) {
+        std::string image = icon_image(picture);
+        head += static_cast<char>(picture.width >= 256 ? 0 : picture.width);
+        head += static_cast<char>(picture.height >= 256 ? 0 : picture.height);
+        put(head, 0, 2);
+        put(head, 1, 2);
+        put(head, 32, 2);
+        put(head, static_cast<std::uint32_t>(image.size()), 4);
+        put(head, static_cast<std::uint32_t>(6 + 16 * pictures.size() + body.size()), 4);
+        body += image;
+    }
+    return head + body;
+}
+
+std::string icns_bytes(const std::vector<Picture>& pictures) {
+    std::string body;
+    for (const IcnsType& type : icns_types)
+        for (const Picture& picture : pictures) {
+            if (picture.width != type.edge || picture.height != type.edge) continue;
+            std::string image = png_bytes(picture);
+            body += type.name;
+            put_big(body, static_cast<std::uint32_t>(8 + image.size()));
+            body += image;
+            break;
+        }
+    std::string head = "icns";
+    put_big(head, static_cast<std::uint32_t>(8 + body.size()));
+    return head + body;
+}
+
+std::vector<Picture> pictures_of_ico(ByteSpan bytes) {
+    ByteView view(bytes);
+    std::vector<Picture> pictures;
+    if (view.half(0) != 0 || view.half(2) != 1) return pictures;
+    for (std::uint64_t i = 0; i < view.half(4) && view.holds(6 + 16 * i, 16); ++i) {
+        std::uint32_t size = view.word(6 + 16 * i + 8), offset = view.word(6 + 16 * i + 12);
+        if (!view.holds(offset, size)) continue;
+        ByteSpan image = view.part(offset, size);
+        Picture picture = is_png(image) ? picture_of_png(image) : picture_of_bitmap(image);
+        if (picture.width > 0) pictures.push_back(std::move(picture));
+    }
+    return pictures;
+}
+
+std::vector<Picture> pictures_of_icns(ByteSpan bytes) {
+    std::vector<Picture> pictures;
+    auto word = [&](std::size_t at) {
+        std::uint32_t value = 0;
+        for (std::size_t i = 0; i < 4; ++i) value = value << 8 | bytes[at + i];
+        return value;
+    };
+    if (bytes.size() < 8 || std::memcmp(bytes.data(), "icns", 4) != 0) return pictures;
+    auto entry = [&](const char* name) -> ByteSpan {
+        for (std::size_t at = 8; at + 8 <= bytes.size();) {
+            std::uint32_t size = word(at + 4);
+            if (size < 8 || size > bytes.size() - at) return {};
+            if (std::memcmp(bytes.data() + at, name, 4) == 0) return bytes.subspan(at + 8, size - 8);
+            at += size;
+        }
+        return {};
+    };
+    for (const IcnsType& type : icns_types)
+        if (ByteSpan image = entry(type.name); is_png(image))
+            if (Picture picture = picture_of_png(image); picture.width > 0) pictures.push_back(std::move(picture));
+    for (std::size_t i = 0; i < std::size(icns_colours); ++i) {
+        ByteSpan colours = entry(icns_colours[i].name);
+        if (colours.empty()) continue;
+        int edge = icns_colours[i].edge;
+        std::size_t count = static_cast<std::size_t>(edge) * static_cast<std::size_t>(edge);
+        if (edge == 128 && colours.size() > 4) colours = colours.subspan(4); // four zero bytes in front
+        std::vector<std::uint8_t> planes = unpacked_runs(colours, 3 * count);
+        ByteSpan cover = entry(icns_covers[i].name);
+        Picture picture{edge, edge, std::vector<std::uint8_t>(4 * count)};
+        for (std::size_t pixel = 0; pixel < count; ++pixel) {
+            for (std::size_t channel = 0; channel < 3; ++channel)
+                picture.pixels[4 * pixel + channel] = planes[channel * count + pixel];
+            picture.pixels[4 * pixel + 3] = pixel < cover.size() ? cover[pixel] : 255;
+        }
+        pictures.push_back(std::move(picture));
+    }
+    return pictures;
+}
+
+} // namespace omnistasis::dress

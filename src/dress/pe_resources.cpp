@@ -1,0 +1,355 @@
+#include "dress/pe_resources.h"
+
+#include "dress/icon_files.h"
+#include "payload_format.h"
+#include "support/byte_view.h"
+
+#include <algorithm>
+#include <cstring>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+namespace omnistasis::dress {
+
+namespace {
+
+// Resource types.
+constexpr std::uint32_t type_icon = 3, type_icon_group = 14, type_version = 16, type_manifest = 24;
+constexpr std::uint32_t english = 0x0409;
+
+constexpr std::uint32_t section_header_size = 40;
+
+void put(std::string& out, std::uint64_t value, int width) {
+    for (int i = 0; i < width; ++i) out += static_cast<char>(value >> 8 * i);
+}
+
+void set(std::string& out, std::size_t at, std::uint64_t value, int width) {
+    for (int i = 0; i < width; ++i) out[at + static_cast<std::size_t>(i)] = static_cast<char>(value >> 8 * i);
+}
+
+std::uint64_t rounded(std::uint64_t value, std::uint64_t step) { return (value + step - 1) / step * step; }
+
+void pad(std::string& out, std::size_t step) { out.resize(rounded(out.size(), step)); }
+
+/// UTF-8 as UTF-16, little-endian. What is no UTF-8 becomes the replacement character.
+std::string utf16(const std::string& text) {
+    std::string out;
+    for (std::size_t at = 0; at < text.size();) {
+        auto lead = static_cast<unsigned char>(text[at]);
+        int more = lead < 0x80 ? 0 : lead >= 0xf0 && lead < 0xf8 ? 3 : lead >= 0xe0 ? 2 : lead >= 0xc2 ? 1 : -1;
+        std::uint32_t code = more == 0 ? lead : more == 1 ? lead & 0x1f : more == 2 ? lead & 0x0f : lead & 0x07;
+        bool whole = more >= 0 && at + static_cast<std::size_t>(more) < text.size();
+        for (int i = 1; whole && i <= more; ++i) {
+            auto byte = static_cast<unsigned char>(text[at + static_cast<std::size_t>(i)]);
+            whole = (byte & 0xc0) == 0x80;
+            code = code << 6 | (byte & 0x3f);
+        }
+        if (!whole) {
+            put(out, 0xfffd, 2);
+            ++at;
+            continue;
+        }
+        at += static_cast<std::size_t>(more) + 1;
+        if (code >= 0x10000) {
+            put(out, 0xd800 + ((code - 0x10000) >> 10), 2);
+            put(out, 0xdc00 + ((code - 0x10000) & 0x3ff), 2);
+        } else {
+            put(out, code, 2);
+        }
+    }
+    return out;
+}
+
+/// A block of version information: length, length of the value, kind, name, value, blocks inside. Each begins at
+/// a multiple of four.
+std::string version_block(const std::string& name, const std::string& value, bool is_text,
+                          const std::vector<std::string>& inner) {
+    std::string block;
+    put(block, 0, 2);
+    put(block, is_text ? value.size() / 2 : value.size(), 2);
+    put(block, is_text ? 1 : 0, 2);
+    block += utf16(name);
+    put(block, 0, 2);
+    pad(block, 4);
+    block += value;
+    for (const std::string& one : inner) {
+        pad(block, 4);
+        block += one;
+    }
+    set(block, 0, block.size(), 2);
+    return block;
+}
+
+std::string version_resource(const PeDress& dress) {
+    std::string fixed;
+    put(fixed, 0xFEEF04BD, 4);
+    put(fixed, 0x00010000, 4);
+    const auto& version = dress.version;
+    for (int i = 0; i < 2; ++i) { // of the file, of the product
+        put(fixed, std::uint32_t(version[0]) << 16 | version[1], 4);
+        put(fixed, std::uint32_t(version[2]) << 16 | version[3], 4);
+    }
+    put(fixed, 0x3f, 4);
+    put(fixed, 0, 4);
+    put(fixed, 0x00040004, 4); // VOS_NT_WINDOWS32
+    put(fixed, 1, 4);          // VFT_APP
+    put(fixed, 0, 4);
+    put(fixed, 0, 8);
+    std::vector<std::string> tables;
+    std::string translations;
+    constexpr unsigned unicode = 0x04b0;
+    for (const VersionTexts& texts : dress.texts) {
+        std::vector<std::string> fields;
+        for (const auto& [name, text] : texts.fields)
+            fields.push_back(version_block(name, utf16(text) + std::string(2, '\0'), true, {}));
+        tables.push_back(version_block(fmt::format("{:04x}{:04x}", texts.language, unicode), "", true, fields));
+        put(translations, texts.language, 2);
+        put(translations, unicode, 2);
+    }
+    return version_block("VS_VERSION_INFO", fixed, false,
+                         {version_block("StringFileInfo", "", true, tables),
+                          version_block("VarFileInfo", "", true,
+                                        {version_block("Translation", translations, false, {})})});
+}
+
+struct Resource {
+    std::uint32_t type = 0;
+    std::uint32_t name = 0;
+    std::uint32_t language = english;
+    std::string data;
+};
+
+std::vector<Resource> resources_of(const PeDress& dress) {
+    std::vector<Resource> resources;
+    std::string group;
+    put(group, 0, 2);
+    put(group, 1, 2);
+    put(group, dress.icons.size(), 2);
+    std::uint32_t number = 0;
+    for (const Picture& icon : dress.icons) {
+        std::string image = icon_image(icon);
+        put(group, icon.width >= 256 ? 0 : static_cast<unsigned>(icon.width), 1);
+        put(group, icon.height >= 256 ? 0 : static_cast<unsigned>(icon.height), 1);
+        put(group, 0, 2);
+        put(group, 1, 2);
+        put(group, 32, 2);
+        put(group, image.size(), 4);
+        put(group, ++number, 2);
+        resources.push_back({type_icon, number, english, std::move(image)});
+    }
+    if (number > 0) resources.push_back({type_icon_group, 1, english, std::move(group)});
+    if (!dress.texts.empty()) resources.push_back({type_version, 1, english, version_resource(dress)});
+    if (!dress.manifest.empty()) resources.push_back({type_manifest, 1, english, dress.manifest});
+    return resources;
+}
+
+/// The section: three levels of folders (type, name, language), the entries, the data. Resources come sorted.
+std::string resource_section(const std::vector<Resource>& resources, std::uint32_t address) {
+    std::vector<std::uint32_t> types;
+    for (const Resource& one : resources)
+        if (types.empty() || types.back() != one.type) types.push_back(one.type);
+    auto count_of = [&](std::uint32_t type) {
+        return static_cast<std::size_t>(std::ranges::count(resources, type, &Resource::type));
+    };
+    constexpr std::size_t folder_head = 16, folder_entry = 8, data_entry = 16;
+    std::size_t names_at = folder_head + folder_entry * types.size();
+    std::size_t languages_at = names_at;
+    for (std::uint32_t type : types) languages_at += folder_head + folder_entry * count_of(type);
+    std::size_t entries_at = languages_at + (folder_head + folder_entry) * resources.size();
+    std::size_t data_at = rounded(entries_at + data_entry * resources.size(), 16);
+    std::string out;
+    auto head = [&](std::size_t count) {
+        put(out, 0, 12);
+        put(out, 0, 2); // with names
+        put(out, count, 2);
+    };
+    constexpr std::uint32_t is_folder = 0x80000000;
+    head(types.size());
+    std::size_t next = names_at;
+    for (std::uint32_t type : types) {
+        put(out, type, 4);
+        put(out, is_folder | next, 4);
+        next += folder_head + folder_entry * count_of(type);
+    }
+    std::size_t number = 0;
+    for (std::uint32_t type : types) {
+        head(count_of(type));
+        for (const Resource& one : resources) {
+            if (one.type != type) continue;
+            put(out, one.name, 4);
+            put(out, is_folder | (languages_at + (folder_head + folder_entry) * number++), 4);
+        }
+    }
+    for (std::size_t i = 0; i < resources.size(); ++i) {
+        head(1);
+        put(out, resources[i].language, 4);
+        put(out, entries_at + data_entry * i, 4);
+    }
+    std::size_t at = data_at;
+    for (const Resource& one : resources) {
+        put(out, address + at, 4);
+        put(out, one.data.size(), 4);
+        put(out, 0, 8);
+        at = rounded(at + one.data.size(), 16);
+    }
+    for (const Resource& one : resources) {
+        pad(out, 16);
+        out += one.data;
+    }
+    return out;
+}
+
+struct Language {
+    const char* name;
+    std::uint16_t identifier;
+};
+constexpr Language languages[] = {
+    {"ar-SA", 0x0401}, {"bg-BG", 0x0402}, {"ca-ES", 0x0403}, {"cs-CZ", 0x0405}, {"da-DK", 0x0406}, {"de-AT", 0x0c07},
+    {"de-CH", 0x0807}, {"de-DE", 0x0407}, {"el-GR", 0x0408}, {"en-GB", 0x0809}, {"en-US", 0x0409}, {"es-ES", 0x0c0a},
+    {"es-MX", 0x080a}, {"et-EE", 0x0425}, {"fi-FI", 0x040b}, {"fr-CA", 0x0c0c}, {"fr-CH", 0x100c}, {"fr-FR", 0x040c},
+    {"he-IL", 0x040d}, {"hi-IN", 0x0439}, {"hr-HR", 0x041a}, {"hu-HU", 0x040e}, {"is-IS", 0x040f}, {"it-IT", 0x0410},
+    {"ja-JP", 0x0411}, {"ko-KR", 0x0412}, {"lt-LT", 0x0427}, {"lv-LV", 0x0426}, {"nb-NO", 0x0414}, {"nl-BE", 0x0813},
+    {"nl-NL", 0x0413}, {"nn-NO", 0x0814}, {"pl-PL", 0x0415}, {"pt-BR", 0x0416}, {"pt-PT", 0x0816}, {"ro-RO", 0x0418},
+    {"ru-RU", 0x0419}, {"sk-SK", 0x041b}, {"sl-SI", 0x0424}, {"sv-SE", 0x041d}, {"th-TH", 0x041e}, {"tr-TR", 0x041f},
+    {"uk-UA", 0x0422}, {"vi-VN", 0x042a}, {"zh-CN", 0x0804}, {"zh-TW", 0x0404},
+};
+
+} // namespace
+
+Result<std::string> with_resources(std::string program, const PeDress& dress) {
+    auto wrong = [](const char* why) {
+        return fail(ErrorKind::fault, "the launcher can't take resources", "", why, "install Omnistasis anew");
+    };
+    ByteView view(as_bytes(program));
+    std::uint64_t header = view.word(payload::pe_header_offset);
+    std::uint64_t optional = header + 24;
+    if (view.word(header) != 0x4550 || view.half(optional) != 0x20b) return wrong("it is no 64-bit PE file");
+    std::uint64_t sections = optional + view.half(header + 20);
+    std::uint16_t count = view.half(header + 6);
+    std::uint32_t alignment = view.word(optional + 32), file_alignment = view.word(optional + 36);
+    std::uint64_t room_ends = view.word(optional + 60), table_ends = sections + section_header_size * count;
+    if (alignment == 0 || file_alignment == 0) return wrong("its alignment is 0");
+    if (table_ends + section_header_size > room_ends) return wrong("there is no room for one more section header");
+    std::uint64_t directory = optional + 112 + 2 * 8;
+    if (view.word(directory) != 0) return wrong("it has some already");
+    std::uint64_t address = 0;
+    for (std::uint16_t i = 0; i < count; ++i) {
+        std::uint64_t at = sections + section_header_size * i;
+        address = std::max<std::uint64_t>(address, view.word(at + 12) + std::uint64_t(view.word(at + 8)));
+    }
+    address = rounded(address, alignment);
+    set(program, optional + 68, dress.is_window ? 2 : 3, 2);
+    std::string section = resource_section(resources_of(dress), static_cast<std::uint32_t>(address));
+    if (section.size() > (64u << 20)) return wrong("the icon is larger than 64 MB");
+    std::uint64_t size = section.size();
+    pad(program, file_alignment);
+    std::uint64_t offset = program.size();
+    section.resize(rounded(section.size(), file_alignment));
+
+    std::string entry = ".rsrc";
+    entry.resize(8);
+    put(entry, size, 4);
+    put(entry, address, 4);
+    put(entry, section.size(), 4);
+    put(entry, offset, 4);
+    put(entry, 0, 12);
+    put(entry, 0x40000040, 4); // initialised data, readable
+    program.replace(table_ends, section_header_size, entry);
+    set(program, header + 6, count + 1u, 2);
+    set(program, optional + 8, view.word(optional + 8) + section.size(), 4); // initialised data
+    set(program, optional + 56, rounded(address + size, alignment), 4);      // of the image
+    set(program, directory, address, 4);
+    set(program, directory + 4, size, 4);
+    set(program, header + payload::pe_checksum_offset, 0, 4);
+    return program + section;
+}
+
+Result<void> write_pe_checksum(const fs::path& file) {
+    auto mapped = MappedFile::open(file);
+    if (!mapped) return tl::make_unexpected(mapped.error());
+    ByteSpan bytes = mapped->bytes();
+    ByteView view(bytes);
+    std::uint64_t field = view.word(payload::pe_header_offset) + payload::pe_checksum_offset;
+    if (!view.holds(field, 4)) return fail(ErrorKind::fault, "this is no PE file", file.string());
+    // 16 bits at a time, with what overflows added again; the field itself counts as zero.
+    std::uint64_t sum = 0;
+    for (std::size_t at = 0; at < bytes.size(); at += 2) {
+        if (at == field || at == field + 2) continue;
+        sum += static_cast<std::uint64_t>(bytes[at]) | (at + 1 < bytes.size() ? std::uint64_t(bytes[at + 1]) << 8 : 0);
+    }
+    while ((sum >> 16) != 0) sum = (sum & 0xffff) + (sum >> 16);
+    std::uint32_t checksum = static_cast<std::uint32_t>(sum + bytes.size());
+    std::array<std::uint8_t, 4> stored{};
+    for (std::size_t i = 0; i < 4; ++i) stored[i] = static_cast<std::uint8_t>(checksum >> 8 * i);
+    int descriptor = ::open(file.c_str(), O_WRONLY | O_CLOEXEC);
+    bool written = descriptor >= 0 && ::pwrite(descriptor, stored.data(), 4, static_cast<off_t>(field)) == 4;
+    int reason = errno;
+    if (descriptor >= 0) ::close(descriptor);
+    if (!written) return fail(ErrorKind::missing, "can't write the checksum", file.string(), system_text(reason));
+    return {};
+}
+
+std::string application_manifest(const std::string& name, const std::array<std::uint16_t, 4>& version,
+                                 const std::string& description, const std::string& level) {
+    return fmt::format(
+        R"(<?xml version="1.0" encoding="UTF-8" standalone="yes"?>
+<assembly xmlns="urn:schemas-microsoft-com:asm.v1" manifestVersion="1.0">
+  <assemblyIdentity type="win32" name="{}" version="{}.{}.{}.{}" processorArchitecture="amd64"/>
+  <description>{}</description>
+  <trustInfo xmlns="urn:schemas-microsoft-com:asm.v3">
+    <security>
+      <requestedPrivileges>
+        <requestedExecutionLevel level="{}" uiAccess="false"/>
+      </requestedPrivileges>
+    </security>
+  </trustInfo>
+  <compatibility xmlns="urn:schemas-microsoft-com:compatibility.v1">
+    <application>
+      <supportedOS Id="{{8e0f7a12-bfb3-4fe8-b9a5-48fd50a15a9a}}"/>
+    </application>
+  </compatibility>
+  <application xmlns="urn:schemas-microsoft-com:asm.v3">
+    <windowsSettings>
+      <dpiAware xmlns="http://schemas.microsoft.com/SMI/2005/WindowsSettings">true/pm</dpiAware>
+      <longPathAware xmlns="http://schemas.microsoft.com/SMI/2016/WindowsSettings">true</longPathAware>
+      <dpiAwareness xmlns="http://schemas.microsoft.com/SMI/2016/WindowsSettings">PerMonitorV2</dpiAwareness>
+      <activeCodePage xmlns="http://schemas.microsoft.com/SMI/2019/WindowsSettings">UTF-8</activeCodePage>
+    </windowsSettings>
+  </application>
+</assembly>
+)",
+        xml_text(name), version[0], version[1], version[2], version[3], xml_text(description), level);
+}
+
+std::optional<std::array<std::uint16_t, 4>> version_numbers(const std::string& text) {
+    std::array<std::uint16_t, 4> numbers{};
+    if (text.empty()) return numbers;
+    std::string plain = text.substr(0, text.find_first_of("-+"));
+    if (plain.starts_with('v')) plain.erase(0, 1);
+    std::size_t count = 0;
+    for (std::size_t at = 0; at <= plain.size(); ++count) {
+        std::size_t end = std::min(plain.find('.', at), plain.size());
+        std::string part = plain.substr(at, end - at);
+        bool is_number = !part.empty() && part.size() <= 5 && part.find_first_not_of("0123456789") == std::string::npos;
+        if (!is_number || count == 4 || std::stoul(part) > 65535) return std::nullopt;
+        numbers[count] = static_cast<std::uint16_t>(std::stoul(part));
+        at = end + 1;
+    }
+    return numbers;
+}
+
+std::uint16_t language_identifier(const std::string& name) {
+    for (const Language& one : languages)
+        if (name == one.name) return one.identifier;
+    return 0;
+}
+
+std::vector<std::string> known_languages() {
+    std::vector<std::string> names;
+    for (const Language& one : languages) names.emplace_back(one.name);
+    return names;
+}
+
+} // namespace omnistasis::dress
