@@ -3,4 +3,5 @@
 set -euo pipefail
 cd "$(dirname "$0")"
 scripts/set-up.sh
+scripts/fetch_runtimes.sh
 exec ctest --test-dir build/release --output-on-failure --no-tests=error -j "$(nproc)" -LE soak "$@"

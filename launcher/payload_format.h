@@ -41,7 +41,8 @@ enum HeadTag : uint16_t {
     head_state = 10, ///< what the application writes: kind, place and path of each, each ended by a zero byte
     head_launcher_hash = 11, ///< SHA-256 of all that is in front of the payload
     head_parts = 12,         ///< where the list of parts is: offset 8, stored size 8, raw size 8, SHA-256 32
-    head_kept_variables = 14, ///< names of variables that are kept from the program, each ended by a zero byte
+    head_kept_variables =
+        14,              ///< names of variables that are kept from the program, each ended by a zero byte
     head_signature = 13, ///< Ed25519 (RFC 8032) over the head's bytes in front of this field; the last one
 };
 constexpr uint16_t head_must_know = 1;
@@ -60,8 +61,8 @@ constexpr size_t key_size = 32;
 constexpr char window_mark[] = "OMNISTASIS-WINDOW:";
 constexpr size_t signature_size = 64;
 
-/// In a PE file the launcher's hash is taken with these four bytes as zero: they hold the checksum of the file as a
-/// whole ("PE Format", Optional Header). The first is where the header's own offset is.
+/// In a PE file the launcher's hash is taken with these four bytes as zero: they hold the checksum of the
+/// file as a whole ("PE Format", Optional Header). The first is where the header's own offset is.
 constexpr size_t pe_header_offset = 0x3c;
 constexpr size_t pe_checksum_offset = 24 + 64;
 

@@ -117,7 +117,8 @@ void keep_variables(payload::Bytes names) {
     constexpr const char* prefix = "OMNISTASIS_KEPT_";
     const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
     for (char** variable = environ; *variable != nullptr; ++variable)
-        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end; name += strlen(name) + 1) {
+        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end;
+             name += strlen(name) + 1) {
             size_t size = strlen(name);
             if (strncmp(*variable, name, size) != 0 || (*variable)[size] != '=') continue;
             size_t room = strlen(prefix) + strlen(*variable) + 1;

@@ -1,15 +1,15 @@
-// The first thing in every application for Windows: finds the tree that belongs to it (next to it, or unpacked once
-// from its own end) and starts the program in there, with the same standard streams, and ends with its exit code.
-// Paths are UTF-16 and begin with `\\?\` where files are opened, so that they may be longer than 260 characters.
+// The first thing in every application for Windows: finds the tree that belongs to it (next to it, or
+// unpacked once from its own end) and starts the program in there, with the same standard streams, and ends
+// with its exit code. Paths are UTF-16 and begin with `\\?\` where files are opened, so that they may be
+// longer than 260 characters.
 #include "payload_reader.h"
 #include "sha256.h"
-
-#include <windows.h>
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <wchar.h>
+#include <windows.h>
 #include <zstd.h>
 
 namespace omnistasis::launcher {
@@ -62,8 +62,8 @@ bool set(Failure& failure, int code, const wchar_t* what, const wchar_t* where, 
     failure.exit_code = code;
     wchar_t reason[200] = {};
     if (error != 0) {
-        FormatMessageW(FORMAT_MESSAGE_FROM_SYSTEM | FORMAT_MESSAGE_IGNORE_INSERTS, nullptr, error, 0, reason, 199,
-                       nullptr);
+        FormatMessageW(FORMAT_MESSAGE_FROM_SYSTEM | FORMAT_MESSAGE_IGNORE_INSERTS, nullptr, error, 0, reason,
+                       199, nullptr);
         for (wchar_t* at = reason; *at != 0; ++at)
             if (*at == L'\r' || *at == L'\n') *at = 0;
         if (reason[0] == 0) _snwprintf(reason, 199, L"error %lu", static_cast<unsigned long>(error));
@@ -125,8 +125,8 @@ ReadError open_self(Self& self) {
     self.path = wide_room(longest_path);
     GetModuleFileNameW(nullptr, self.path, longest_path);
     self.path = const_cast<wchar_t*>(without_mark(self.path));
-    HANDLE file = CreateFileW(long_path(self.path), GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_DELETE, nullptr,
-                              OPEN_EXISTING, 0, nullptr);
+    HANDLE file = CreateFileW(long_path(self.path), GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_DELETE,
+                              nullptr, OPEN_EXISTING, 0, nullptr);
     LARGE_INTEGER size;
     if (file == INVALID_HANDLE_VALUE || GetFileSizeEx(file, &size) == 0) return ReadError::no_payload;
     self.size = static_cast<uint64_t>(size.QuadPart);
@@ -144,9 +144,9 @@ ReadError open_self(Self& self) {
 bool load_index(const Self& self, Index& index, Failure& failure) {
     auto* raw = static_cast<uint8_t*>(malloc(self.trailer.index_raw + 1));
     if (raw == nullptr) return set(failure, exit_no_room, L"there is not enough memory", L"", 0);
-    ReadError error = unpack_index(
-        {self.bytes + self.trailer.index_offset, static_cast<size_t>(self.trailer.index_stored)}, self.trailer,
-        self.head, raw);
+    ReadError error =
+        unpack_index({self.bytes + self.trailer.index_offset, static_cast<size_t>(self.trailer.index_stored)},
+                     self.trailer, self.head, raw);
     if (error == ReadError::none)
         error = index.open({raw, static_cast<size_t>(self.trailer.index_raw)}, self.trailer,
                            self.head.tree_folder.size == 0);
@@ -338,13 +338,16 @@ bool unpack(const Self& self, const wchar_t* tree, Failure& failure) {
     job.content_start = static_cast<uint64_t*>(calloc(contents + 1, sizeof(uint64_t)));
     job.block_start = static_cast<uint64_t*>(calloc(blocks + 1, sizeof(uint64_t)));
     job.first_file = static_cast<uint32_t*>(calloc(contents + 2, sizeof(uint32_t)));
-    if (files == nullptr || job.content_start == nullptr || job.block_start == nullptr || job.first_file == nullptr)
+    if (files == nullptr || job.content_start == nullptr || job.block_start == nullptr ||
+        job.first_file == nullptr)
         return set(failure, exit_no_room, L"there is not enough memory", L"", 0);
     size_t at = 0;
     for (uint32_t i = 0; i < count; ++i) index.next_file(at, files[i]);
     qsort(files, count, sizeof(File), by_content);
-    for (uint32_t i = 0; i < contents; ++i) job.content_start[i + 1] = job.content_start[i] + index.content_size(i);
-    for (uint32_t i = 0; i < blocks; ++i) job.block_start[i + 1] = job.block_start[i] + index.block(i).raw_size;
+    for (uint32_t i = 0; i < contents; ++i)
+        job.content_start[i + 1] = job.content_start[i] + index.content_size(i);
+    for (uint32_t i = 0; i < blocks; ++i)
+        job.block_start[i + 1] = job.block_start[i] + index.block(i).raw_size;
     for (uint32_t i = 0, file = 0; i <= contents; ++i) {
         job.first_file[i] = file;
         while (file < count && files[file].content == i) ++file;
@@ -359,7 +362,8 @@ bool unpack(const Self& self, const wchar_t* tree, Failure& failure) {
     }
     SYSTEM_INFO system;
     GetSystemInfo(&system);
-    unsigned wanted = system.dwNumberOfProcessors < 1 ? 1 : static_cast<unsigned>(system.dwNumberOfProcessors);
+    unsigned wanted =
+        system.dwNumberOfProcessors < 1 ? 1 : static_cast<unsigned>(system.dwNumberOfProcessors);
     if (wanted > most_threads) wanted = most_threads;
     if (wanted > blocks) wanted = blocks;
     HANDLE threads[most_threads];
@@ -368,9 +372,11 @@ bool unpack(const Self& self, const wchar_t* tree, Failure& failure) {
         if ((threads[started] = CreateThread(nullptr, 0, unpack_blocks, &job, 0, nullptr)) == nullptr) break;
     unpack_blocks(&job);
     for (unsigned i = 0; i < started; ++i) WaitForSingleObject(threads[i], INFINITE);
-    if (job.error != static_cast<LONG>(ReadError::none)) return set(failure, static_cast<ReadError>(job.error));
+    if (job.error != static_cast<LONG>(ReadError::none))
+        return set(failure, static_cast<ReadError>(job.error));
     if (job.error_number != 0)
-        return set(failure, exit_no_room, L"can't unpack the application", L"", static_cast<DWORD>(job.error_number));
+        return set(failure, exit_no_room, L"can't unpack the application", L"",
+                   static_cast<DWORD>(job.error_number));
     return true;
 }
 
@@ -379,8 +385,8 @@ bool unpack(const Self& self, const wchar_t* tree, Failure& failure) {
 bool is_complete(const Self& self, const wchar_t* tree) {
     wchar_t* marker = wide_room(wcslen(tree) + 20);
     wcscat(wcscat(wcscpy(marker, tree), L"\\"), complete_marker);
-    HANDLE file = CreateFileW(marker, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_DELETE, nullptr, OPEN_EXISTING, 0,
-                              nullptr);
+    HANDLE file = CreateFileW(marker, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_DELETE, nullptr,
+                              OPEN_EXISTING, 0, nullptr);
     free(marker);
     if (file == INVALID_HANDLE_VALUE) return false;
     uint8_t id[33];
@@ -407,8 +413,8 @@ bool put_under_lock(const Self& self, const wchar_t* cache, const wchar_t* name,
                     Failure& failure) {
     wchar_t* lock_path = wide_room(wcslen(cache) + wcslen(name) + 12);
     wcscat(wcscat(wcscat(wcscpy(lock_path, cache), L"\\."), name), L".lock");
-    HANDLE lock = CreateFileW(lock_path, GENERIC_READ | GENERIC_WRITE, FILE_SHARE_READ | FILE_SHARE_WRITE, nullptr,
-                              OPEN_ALWAYS, FILE_ATTRIBUTE_NORMAL, nullptr);
+    HANDLE lock = CreateFileW(lock_path, GENERIC_READ | GENERIC_WRITE, FILE_SHARE_READ | FILE_SHARE_WRITE,
+                              nullptr, OPEN_ALWAYS, FILE_ATTRIBUTE_NORMAL, nullptr);
     if (lock == INVALID_HANDLE_VALUE)
         return set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
     OVERLAPPED range = {};
@@ -518,7 +524,8 @@ bool provide_in_cache(const Self& self, wchar_t*& tree, Failure& failure) {
     }
     if (failure.exit_code == 0)
         set(failure, exit_no_room,
-            L"no folder to unpack into: neither LOCALAPPDATA nor TEMP is set. Set OMNISTASIS_CACHE to a folder "
+            L"no folder to unpack into: neither LOCALAPPDATA nor TEMP is set. Set OMNISTASIS_CACHE to a "
+            L"folder "
             L"that can be written",
             L"", 0);
     return false;
@@ -532,7 +539,8 @@ void find_beside(const Self& self, wchar_t*& tree) {
     wcscpy(tree, marked);
     *wcsrchr(tree, L'\\') = 0;
     if (self.head.tree_folder.size >= 2 && memcmp(folder, "..", 2) == 0) {
-        for (size_t up = 0; up < self.head.tree_folder.size; up += sizeof "../" - 1) *wcsrchr(tree, L'\\') = 0;
+        for (size_t up = 0; up < self.head.tree_folder.size; up += sizeof "../" - 1)
+            *wcsrchr(tree, L'\\') = 0;
         return;
     }
     wchar_t* inner = wide(folder, self.head.tree_folder.size);
@@ -583,8 +591,8 @@ const wchar_t* users_arguments() {
     return at;
 }
 
-/// The environment, with the variables under another name that would change what the program loads; null where it
-/// stays as it is.
+/// The environment, with the variables under another name that would change what the program loads; null
+/// where it stays as it is.
 wchar_t* changed_environment(const Self& self) {
     Bytes names = self.head.kept_variables;
     if (names.size == 0) return nullptr;
@@ -592,7 +600,8 @@ wchar_t* changed_environment(const Self& self) {
     Text text;
     const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
     for (const wchar_t* one = before; *one != 0; one += wcslen(one) + 1) {
-        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end; name += strlen(name) + 1) {
+        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end;
+             name += strlen(name) + 1) {
             wchar_t* wanted = wide(name, strlen(name));
             size_t size = wcslen(wanted);
             bool same = _wcsnicmp(one, wanted, size) == 0 && one[size] == L'=';
@@ -625,10 +634,16 @@ wchar_t* filled_in(const char* text, const wchar_t* tree, const wchar_t* called_
     return result;
 }
 
-/// Programs read short paths without the mark; only a path that is too long for that keeps it.
+/// Programs read paths without the mark, and many none that is long: of a long one the system's short form is
+/// given, where the disk has such, else the whole with its mark.
 const wchar_t* as_shown(const wchar_t* path) {
+    constexpr size_t comfortable = 160; // with the names in the tree behind it that is below 260
     const wchar_t* plain = without_mark(path);
-    return wcslen(plain) < 200 ? plain : path;
+    if (wcslen(plain) < comfortable) return plain;
+    wchar_t* in_short = wide_room(longest_path);
+    DWORD size = GetShortPathNameW(path, in_short, longest_path);
+    bool helps = size > 0 && size < longest_path && wcslen(without_mark(in_short)) < wcslen(plain);
+    return helps ? without_mark(in_short) : path;
 }
 
 int run_program(const Self& self, const wchar_t* marked_tree, Failure& failure) {
@@ -658,7 +673,8 @@ int run_program(const Self& self, const wchar_t* marked_tree, Failure& failure) 
     // What it starts ends with us, however we end.
     HANDLE job = CreateJobObjectW(nullptr, nullptr);
     JOBOBJECT_EXTENDED_LIMIT_INFORMATION limits = {};
-    limits.BasicLimitInformation.LimitFlags = JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE | JOB_OBJECT_LIMIT_BREAKAWAY_OK;
+    limits.BasicLimitInformation.LimitFlags =
+        JOB_OBJECT_LIMIT_KILL_ON_JOB_CLOSE | JOB_OBJECT_LIMIT_BREAKAWAY_OK;
     if (job != nullptr)
         SetInformationJobObject(job, JobObjectExtendedLimitInformation, &limits, sizeof limits);
     STARTUPINFOW startup = {};
@@ -678,8 +694,8 @@ int run_program(const Self& self, const wchar_t* marked_tree, Failure& failure) 
     if (is_window()) flags |= CREATE_NO_WINDOW;
     SetConsoleCtrlHandler(leave_to_program, TRUE);
     PROCESS_INFORMATION process = {};
-    if (CreateProcessW(program, line.data, nullptr, nullptr, TRUE, flags, changed_environment(self), folder, &startup,
-                       &process) == 0) {
+    if (CreateProcessW(program, line.data, nullptr, nullptr, TRUE, flags, changed_environment(self), folder,
+                       &startup, &process) == 0) {
         set(failure, exit_no_start, L"can't start", program, GetLastError());
         return -1;
     }
@@ -691,8 +707,8 @@ int run_program(const Self& self, const wchar_t* marked_tree, Failure& failure) 
     ExitProcess(code);
 }
 
-/// A user's other versions of the application that nothing runs from: a program that runs can't be removed, so
-/// what can be renamed is not in use.
+/// A user's other versions of the application that nothing runs from: a program that runs can't be removed,
+/// so what can be renamed is not in use.
 void remove_old_trees(const Self& self, const wchar_t* tree) {
     const wchar_t* name = wcsrchr(tree, L'\\') + 1;
     size_t prefix = wcslen(name) - 32, folder = static_cast<size_t>(name - tree);

@@ -1,6 +1,6 @@
-// The program of an application bundle: finds what stands in Contents/Resources and becomes the runtime's program in
-// there. Built without the system's headers: the few functions that it calls are declared here, as their manual pages
-// have them (section 2 and 3), and linked against a stub that names them.
+// The program of an application bundle: finds what stands in Contents/Resources and becomes the runtime's
+// program in there. Built without the system's headers: the few functions that it calls are declared here, as
+// their manual pages have them (section 2 and 3), and linked against a stub that names them.
 #include "payload_reader.h"
 
 #include <string.h>
@@ -36,9 +36,9 @@ constexpr int seek_end = 2, seek_set = 0;
 const char* called_as = "application";
 
 [[noreturn]] void stop(int code, const char* what, const char* where, const char* why) {
-    const char* const parts[] = {called_as, ": ", what, where[0] != 0 ? " " : "", where, why[0] != 0 ? ": " : "", why, "\n"};
-    for (const char* part : parts)
-        write(2, part, strlen(part));
+    const char* const parts[] = {
+        called_as, ": ", what, where[0] != 0 ? " " : "", where, why[0] != 0 ? ": " : "", why, "\n"};
+    for (const char* part : parts) write(2, part, strlen(part));
     _exit(code);
 }
 
@@ -80,8 +80,9 @@ Head read_payload(const char* file) {
     if (error == ReadError::none) {
         auto count = static_cast<size_t>(trailer.head_size);
         auto* bytes = static_cast<uint8_t*>(malloc(count + 1));
-        error = bytes != nullptr && part(bytes, trailer.head_offset, count) ? read_head({bytes, count}, trailer, head)
-                                                                           : ReadError::cut_off;
+        error = bytes != nullptr && part(bytes, trailer.head_offset, count)
+                    ? read_head({bytes, count}, trailer, head)
+                    : ReadError::cut_off;
     }
     close(descriptor);
     if (error != ReadError::none) stop(exit_damaged, "can't start:", text_of(error), "");
@@ -92,7 +93,8 @@ Head read_payload(const char* file) {
 void keep_variables(Bytes names) {
     const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
     for (char** variable = environ; *variable != nullptr; ++variable)
-        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end; name += strlen(name) + 1) {
+        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end;
+             name += strlen(name) + 1) {
             size_t size = strlen(name);
             if (strncmp(*variable, name, size) != 0 || (*variable)[size] != '=') continue;
             *variable = joined("OMNISTASIS_KEPT_", *variable);
@@ -116,14 +118,20 @@ int run(int count, char** arguments) {
     if (_NSGetExecutablePath(path, &room) != 0 || realpath(path, self) == nullptr)
         stop(exit_no_start, "can't tell where the application is", "", "");
     const char* name = strrchr(self, '/') + 1;
-    // In the bundle: Contents/MacOS/NAME. In the tree a launcher has what it needs behind itself.
-    char* contents = joined(self, "");
-    up(contents);
-    up(contents);
-    char* file = joined(contents, "/Resources/", name, ".payload");
-    int there = open(file, 0);
-    if (there >= 0) close(there);
-    Head head = read_payload(there >= 0 ? file : self);
+    // A launcher inside the tree has its payload beside itself; that of the bundle, which is
+    // Contents/MacOS/NAME, has it in Contents/Resources. Nothing follows a program, whose end is its
+    // signature.
+    char* file = joined(self, ".payload");
+    int beside = open(file, 0);
+    if (beside >= 0) {
+        close(beside);
+    } else {
+        char* contents = joined(self, "");
+        up(contents);
+        up(contents);
+        file = joined(contents, "/Resources/", name, ".payload");
+    }
+    Head head = read_payload(file);
     char* tree = joined(self, "");
     up(tree);
     static char folder[longest_path];

@@ -1,4 +1,5 @@
-// The functions of <string.h> that the launcher calls: the system's own headers are not at hand where it is built.
+// The functions of <string.h> that the launcher calls: the system's own headers are not at hand where it is
+// built.
 #pragma once
 
 #include <stddef.h>

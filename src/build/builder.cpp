@@ -118,9 +118,10 @@ class Builder {
             auto launcher = read_text(file);
             if (launcher) return launcher;
             if (is_signed && is_file(installation_.launcher(result_.target)))
-                return fail(ErrorKind::missing, fmt::format("outputs for {} can't be signed", result_.target),
-                            "output.sign or --sign", "only the launcher for linux-x86_64 checks signatures",
-                            "build the other targets without a key, or sign them with their system's own tools");
+                return fail(
+                    ErrorKind::missing, fmt::format("outputs for {} can't be signed", result_.target),
+                    "output.sign or --sign", "only the launcher for linux-x86_64 checks signatures",
+                    "build the other targets without a key, or sign them with their system's own tools");
             return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target), file,
                         launcher.error().why, "install Omnistasis anew");
         };
@@ -203,7 +204,13 @@ class Builder {
             out.cuts = std::move(file.cuts);
         }
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
-            tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
+            if (shape_.payload.empty()) {
+                tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
+                continue;
+            }
+            tree_.push_back({inner.place, 0755, launcher_});
+            tree_.push_back({inner.place + ".payload", 0644,
+                             payload::inner_launcher("", description(inner.start, ".."))});
         }
         // The folder that the application starts in may hold nothing but modules, which are elsewhere.
         if (project_.starts_in_own_folder()) {
@@ -387,12 +394,10 @@ class Builder {
 
     /// What an output says of itself to `inspect` and `compare`.
     void list_parts() {
-        static const std::map<trace::UnitKind, std::string> kinds{{trace::UnitKind::code, "module"},
-                                                                  {trace::UnitKind::script, "module"},
-                                                                  {trace::UnitKind::extension, "extension"},
-                                                                  {trace::UnitKind::native, "library"},
-                                                                  {trace::UnitKind::program, "program"},
-                                                                  {trace::UnitKind::data, "data"}};
+        static const std::map<trace::UnitKind, std::string> kinds{
+            {trace::UnitKind::code, "module"},         {trace::UnitKind::script, "module"},
+            {trace::UnitKind::extension, "extension"}, {trace::UnitKind::native, "library"},
+            {trace::UnitKind::program, "program"},     {trace::UnitKind::data, "data"}};
         std::vector<payload::Part> parts(graph_.units.size());
         oneapi::tbb::parallel_for(std::size_t(0), parts.size(), [&](std::size_t i) {
             const trace::Unit& unit = graph_.units[i];
@@ -435,7 +440,8 @@ class Builder {
             result_.size = front_launcher_.size();
             front = folder / shape_.payload;
         }
-        auto sizes = write_front(front, shape_.payload.empty() ? front_launcher_ : std::string(), shape_.tree_folder);
+        auto sizes =
+            write_front(front, shape_.payload.empty() ? front_launcher_ : std::string(), shape_.tree_folder);
         if (!sizes) return tl::make_unexpected(sizes.error());
         result_.size += fs::file_size(front);
         for (const TreeFile& file : tree_) {

@@ -25,7 +25,8 @@ std::vector<Picture> pictures_of(const dress::IconSource& source, const std::vec
     return pictures;
 }
 
-/// All sizes beside one another, each in its own pixels, on a chequered ground that shows what is not covered.
+/// All sizes beside one another, each in its own pixels, on a chequered ground that shows what is not
+/// covered.
 Picture sheet_of(const dress::IconSource& source) {
     std::vector<int> edges;
     for (const auto* list : {&dress::windows_icon_edges, &dress::macos_icon_edges, &dress::linux_icon_edges})
@@ -52,7 +53,9 @@ Picture sheet_of(const dress::IconSource& source) {
     Picture sheet{width, y + row + gap, {}};
     sheet.pixels.resize(static_cast<std::size_t>(sheet.width) * static_cast<std::size_t>(sheet.height) * 4);
     auto at = [&](int column, int line) {
-        return sheet.pixels.data() + (static_cast<std::size_t>(line) * static_cast<std::size_t>(sheet.width) + static_cast<std::size_t>(column)) * 4;
+        return sheet.pixels.data() + (static_cast<std::size_t>(line) * static_cast<std::size_t>(sheet.width) +
+                                      static_cast<std::size_t>(column)) *
+                                         4;
     };
     for (int line = 0; line < sheet.height; ++line)
         for (int column = 0; column < sheet.width; ++column) {
@@ -64,10 +67,14 @@ Picture sheet_of(const dress::IconSource& source) {
         Picture picture = source.at(one.edge);
         for (int line = 0; line < one.edge; ++line)
             for (int column = 0; column < one.edge; ++column) {
-                const std::uint8_t* from = picture.pixels.data() + (static_cast<std::size_t>(line) * static_cast<std::size_t>(one.edge) + static_cast<std::size_t>(column)) * 4;
+                const std::uint8_t* from = picture.pixels.data() + (static_cast<std::size_t>(line) *
+                                                                        static_cast<std::size_t>(one.edge) +
+                                                                    static_cast<std::size_t>(column)) *
+                                                                       4;
                 std::uint8_t* to = at(one.x + column, one.y + line);
                 for (int channel = 0; channel < 3; ++channel)
-                    to[channel] = static_cast<std::uint8_t>((from[channel] * from[3] + to[channel] * (255 - from[3]) + 127) / 255);
+                    to[channel] = static_cast<std::uint8_t>(
+                        (from[channel] * from[3] + to[channel] * (255 - from[3]) + 127) / 255);
             }
     }
     return sheet;
@@ -93,22 +100,30 @@ Result<void> run_icon(const IconOptions& options) {
     int largest = 0;
     if (!options.output.empty()) {
         bool to_folder = is_folder(output) || options.output.ends_with('/') || ending.empty();
-        if (ending == ".ico") edges = dress::windows_icon_edges;
-        else if (ending == ".icns") edges = dress::macos_icon_edges;
-        else if (ending == ".png") edges = {512};
-        else if (to_folder) edges = dress::linux_icon_edges;
+        if (ending == ".ico")
+            edges = dress::windows_icon_edges;
+        else if (ending == ".icns")
+            edges = dress::macos_icon_edges;
+        else if (ending == ".png")
+            edges = {512};
+        else if (to_folder)
+            edges = dress::linux_icon_edges;
         else
             return fail(ErrorKind::usage, "icons of that kind are not made", output.string(),
-                        fmt::format("`{}` is none of .ico, .icns and .png", ending), "a name without an ending is a folder of PNG files");
+                        fmt::format("`{}` is none of .ico, .icns and .png", ending),
+                        "a name without an ending is a folder of PNG files");
         largest = *std::ranges::max_element(edges);
         std::vector<Picture> pictures = pictures_of(*source, edges);
         Result<void> done;
         if (to_folder) {
             std::error_code failed;
             fs::create_directories(output, failed);
-            if (failed) return fail(ErrorKind::missing, "can't make the folder", output.string(), failed.message());
+            if (failed)
+                return fail(ErrorKind::missing, "can't make the folder", output.string(), failed.message());
             for (const Picture& picture : pictures)
-                if (done = write(output / fmt::format("{0}x{0}.png", picture.width), dress::png_bytes(picture)); !done)
+                if (done =
+                        write(output / fmt::format("{0}x{0}.png", picture.width), dress::png_bytes(picture));
+                    !done)
                     return done;
         } else {
             done = write(output, ending == ".ico"    ? dress::ico_bytes(pictures)
@@ -135,10 +150,15 @@ Result<void> run_icon(const IconOptions& options) {
 void add_icon_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<IconOptions>();
     CLI::App* command = program.add_subcommand("icon", "make icons of all sizes out of one picture");
-    command->add_option("SOURCE", options->source, "a picture: SVG, PNG, JPEG, ICO or ICNS")->required()->option_text(" ");
-    command->add_option("-o", options->output, "what to make: .ico, .icns, .png (512 pixels), or a folder of PNG files")
+    command->add_option("SOURCE", options->source, "a picture: SVG, PNG, JPEG, ICO or ICNS")
+        ->required()
+        ->option_text(" ");
+    command
+        ->add_option("-o", options->output,
+                     "what to make: .ico, .icns, .png (512 pixels), or a folder of PNG files")
         ->option_text("FILE|FOLDER");
-    command->add_option("--sheet", options->sheet, "a picture of all sizes, to look at")->option_text("FILE.png");
+    command->add_option("--sheet", options->sheet, "a picture of all sizes, to look at")
+        ->option_text("FILE.png");
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");
     command->footer("Examples:\n"
                     "  omnistasis icon tide.svg -o tide.ico\n"

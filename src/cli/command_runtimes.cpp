@@ -19,13 +19,14 @@ struct RuntimesOptions {
 };
 
 nlohmann::ordered_json json_of(const StockedRuntime& one) {
-    return {{"id", one.id},         {"language", one.language}, {"version", one.version},
-            {"target", one.target}, {"folder", one.folder.string()}, {"size", one.size}, {"files", one.files}};
+    return {{"id", one.id},         {"language", one.language},      {"version", one.version},
+            {"target", one.target}, {"folder", one.folder.string()}, {"size", one.size},
+            {"files", one.files}};
 }
 
 void print(const StockedRuntime& one) {
-    fmt::print("{}  {} {} for {}, {} in {}\n", styled(one.id, Style::bold, STDOUT_FILENO), one.language, one.version,
-               one.target, size_text(one.size), plural(one.files, "file", "files"));
+    fmt::print("{}  {} {} for {}, {} in {}\n", styled(one.id, Style::bold, STDOUT_FILENO), one.language,
+               one.version, one.target, size_text(one.size), plural(one.files, "file", "files"));
 }
 
 Result<void> list(const RuntimesOptions& options) {
@@ -91,8 +92,10 @@ Result<void> run_targets(bool as_json) {
                                               : "";
             if (as_json) {
                 nlohmann::ordered_json entry{{"can_be_built", can}};
-                if (can) entry["runtime"] = *runtime;
-                else entry["missing"] = lacks;
+                if (can)
+                    entry["runtime"] = *runtime;
+                else
+                    entry["missing"] = lacks;
                 one["languages"][language] = std::move(entry);
             } else {
                 fmt::print("  {:{}}  {}\n", language, width,
@@ -108,7 +111,8 @@ Result<void> run_targets(bool as_json) {
 } // namespace
 
 void add_runtimes_command(CLI::App& program, int& exit_code) {
-    CLI::App* command = program.add_subcommand("runtimes", "the runtimes of other systems: list, add, show, remove");
+    CLI::App* command =
+        program.add_subcommand("runtimes", "the runtimes of other systems: list, add, show, remove");
     command->require_subcommand(1);
     struct Part {
         const char* name;
@@ -140,7 +144,8 @@ void add_runtimes_command(CLI::App& program, int& exit_code) {
 
 void add_targets_command(CLI::App& program, int& exit_code) {
     auto json = std::make_shared<bool>(false);
-    CLI::App* command = program.add_subcommand("targets", "what can be built here now, and what is missing for the rest");
+    CLI::App* command =
+        program.add_subcommand("targets", "what can be built here now, and what is missing for the rest");
     command->add_flag("--json", *json, "print the result as one JSON object");
     command->footer("Examples:\n"
                     "  omnistasis targets\n"

@@ -28,7 +28,7 @@ struct JobOptions {
 
 /// A project that was traced.
 struct Job {
-    Project project; ///< with one target
+    Project project;                  ///< with one target
     std::vector<std::string> targets; ///< all of the project's
     build::Installation installation;
     std::shared_ptr<Store> store;            ///< the user's
@@ -40,8 +40,8 @@ struct Job {
     std::string entry; ///< what was named to load the project, absolute
 };
 
-/// Loads the project and checks what it names. Without a target in the options the job is for this machine's, if
-/// that is among the project's, else for the first.
+/// Loads the project and checks what it names. Without a target in the options the job is for this machine's,
+/// if that is among the project's, else for the first.
 Result<Job> load_job(const JobOptions& options);
 
 /// Everything in the options that the work on a project depends on.

@@ -59,7 +59,8 @@ Result<void> Drawing::write(const std::string& svg, const std::filesystem::path&
 namespace {
 
 Picture empty_square(int edge) {
-    return {edge, edge, std::vector<std::uint8_t>(static_cast<std::size_t>(edge) * static_cast<std::size_t>(edge) * 4)};
+    return {edge, edge,
+            std::vector<std::uint8_t>(static_cast<std::size_t>(edge) * static_cast<std::size_t>(edge) * 4)};
 }
 
 } // namespace
@@ -89,7 +90,8 @@ std::optional<Picture> Drawing::decode_jpeg(const std::string& bytes) const {
     constexpr int largest = 16384;
     if (picture.width < 1 || picture.height < 1 || picture.width > largest || picture.height > largest)
         return std::nullopt;
-    picture.pixels.resize(static_cast<std::size_t>(picture.width) * static_cast<std::size_t>(picture.height) * 4);
+    picture.pixels.resize(static_cast<std::size_t>(picture.width) * static_cast<std::size_t>(picture.height) *
+                          4);
     if (decode_jpeg_(data, bytes.size(), &picture.width, &picture.height, picture.pixels.data()) == 0)
         return std::nullopt;
     return picture;

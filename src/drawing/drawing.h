@@ -18,7 +18,8 @@ struct Picture {
     std::vector<std::uint8_t> pixels;
 };
 
-/// What draws and reads pictures with large libraries: a module beside the launchers, loaded when it is needed.
+/// What draws and reads pictures with large libraries: a module beside the launchers, loaded when it is
+/// needed.
 class Drawing {
   public:
     /// `folder` is where Omnistasis has its launchers.
@@ -30,7 +31,8 @@ class Drawing {
     /// Writes a figure under a name that ends in .svg or .png (twice as many pixels as the figure has units).
     Result<void> write(const std::string& svg, const std::filesystem::path& file) const;
 
-    /// Draws an SVG document as large as it fits into a square, in the middle of it. Nothing where it is none.
+    /// Draws an SVG document as large as it fits into a square, in the middle of it. Nothing where it is
+    /// none.
     std::optional<Picture> draw(const std::string& svg, int edge) const;
     /// The size of an SVG document in its own units; nothing where it is none.
     std::optional<std::pair<double, double>> svg_size(const std::string& svg) const;

@@ -69,10 +69,13 @@ void take_pixels(cairo_surface_t* surface, int edge, unsigned char* pixels) {
             std::uint32_t word = 0;
             std::memcpy(&word, data + y * stride + x * 4, 4);
             std::uint32_t cover = word >> 24;
-            unsigned char* out = pixels + (static_cast<std::size_t>(y) * static_cast<std::size_t>(edge) + static_cast<std::size_t>(x)) * 4;
+            unsigned char* out = pixels + (static_cast<std::size_t>(y) * static_cast<std::size_t>(edge) +
+                                           static_cast<std::size_t>(x)) *
+                                              4;
             for (int channel = 0; channel < 3; ++channel) {
                 std::uint32_t value = word >> (16 - 8 * channel) & 0xff;
-                out[channel] = static_cast<unsigned char>(cover == 0 ? 0 : std::min(255u, (value * 255 + cover / 2) / cover));
+                out[channel] = static_cast<unsigned char>(
+                    cover == 0 ? 0 : std::min(255u, (value * 255 + cover / 2) / cover));
             }
             out[3] = static_cast<unsigned char>(cover);
         }
@@ -87,7 +90,8 @@ int drawing_svg_size(const char* svg, unsigned long size, double* width, double*
         gboolean has_width = 0, has_height = 0, has_box = 0;
         RsvgLength length_x{}, length_y{};
         RsvgRectangle box{0, 0, 1, 1};
-        rsvg_handle_get_intrinsic_dimensions(handle, &has_width, &length_x, &has_height, &length_y, &has_box, &box);
+        rsvg_handle_get_intrinsic_dimensions(handle, &has_width, &length_x, &has_height, &length_y, &has_box,
+                                             &box);
         *width = has_box ? box.width : 1;
         *height = has_box ? box.height : 1;
     }
@@ -118,7 +122,9 @@ void drawing_resample(const unsigned char* from, int width, int height, int edge
     int stride = cairo_image_surface_get_stride(source);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
-            const unsigned char* in = from + (static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)) * 4;
+            const unsigned char* in = from + (static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
+                                              static_cast<std::size_t>(x)) *
+                                                 4;
             std::uint32_t cover = in[3], word = cover << 24;
             for (int channel = 0; channel < 3; ++channel)
                 word |= (in[channel] * cover + 127) / 255 << (16 - 8 * channel);
@@ -149,7 +155,8 @@ int drawing_decode_jpeg(const unsigned char* bytes, unsigned long size, int* wid
     int sampling = 0, colours = 0;
     bool done = tjDecompressHeader3(decoder, bytes, size, width, height, &sampling, &colours) == 0;
     if (done && pixels != nullptr)
-        done = tjDecompress2(decoder, bytes, size, pixels, *width, 0, *height, TJPF_RGBA, TJFLAG_STOPONWARNING) == 0;
+        done = tjDecompress2(decoder, bytes, size, pixels, *width, 0, *height, TJPF_RGBA,
+                             TJFLAG_STOPONWARNING) == 0;
     tjDestroy(decoder);
     return done ? 1 : 0;
 }

@@ -11,7 +11,8 @@ int drawing_write_png(const char* svg, unsigned long size, double scale, const c
 
 // Pictures are four bytes a pixel: red, green, blue, cover (not multiplied with it); rows from the top.
 
-/// Draws an SVG document as large as it fits into a square of `edge` pixels, in the middle. 1 where that succeeds.
+/// Draws an SVG document as large as it fits into a square of `edge` pixels, in the middle. 1 where that
+/// succeeds.
 int drawing_draw_svg(const char* svg, unsigned long size, int edge, unsigned char* pixels);
 
 /// Its size in its own units. 1 where it is an SVG document.

@@ -100,7 +100,8 @@ Result<IconFacts> read_icon(const std::filesystem::path& file) {
     else if (begins_with(bytes, std::string_view("\0\0\1\0", 4)))
         whole = take_largest(pictures_of_ico(bytes), IconKind::ico, facts);
     else if (begins_with(bytes, "icns"))
-        whole = big_endian(bytes, 4, 4) == bytes.size() && take_largest(pictures_of_icns(bytes), IconKind::icns, facts);
+        whole = big_endian(bytes, 4, 4) == bytes.size() &&
+                take_largest(pictures_of_icns(bytes), IconKind::icns, facts);
     else if (mapped->text().substr(0, 4096).find("<svg") != std::string_view::npos)
         whole = read_svg(bytes, facts);
     else
@@ -151,7 +152,8 @@ Result<IconSource> IconSource::open(const std::filesystem::path& file, const std
         source.pictures_ = pictures_of_icns(bytes);
         break;
     }
-    std::ranges::stable_sort(source.pictures_, {}, [](const Picture& one) { return std::max(one.width, one.height); });
+    std::ranges::stable_sort(source.pictures_, {},
+                             [](const Picture& one) { return std::max(one.width, one.height); });
     return source;
 }
 
@@ -171,13 +173,15 @@ int IconSource::largest() const {
 std::vector<std::string> IconSource::remarks(int edge) const {
     std::vector<std::string> remarks;
     if (facts_.width != facts_.height)
-        remarks.push_back(fmt::format("the picture is not square ({} x {}): it stands in the middle of a square, with "
-                                      "nothing around it",
-                                      facts_.width, facts_.height));
+        remarks.push_back(
+            fmt::format("the picture is not square ({} x {}): it stands in the middle of a square, with "
+                        "nothing around it",
+                        facts_.width, facts_.height));
     if (largest() < edge)
-        remarks.push_back(fmt::format("the picture is small ({} x {}): icons larger than {} pixels are enlarged, and "
-                                      "look soft; a drawing (SVG) or {} x {} pixels would be sharp",
-                                      facts_.width, facts_.height, largest(), edge, edge));
+        remarks.push_back(
+            fmt::format("the picture is small ({} x {}): icons larger than {} pixels are enlarged, and "
+                        "look soft; a drawing (SVG) or {} x {} pixels would be sharp",
+                        facts_.width, facts_.height, largest(), edge, edge));
     return remarks;
 }
 

@@ -31,8 +31,8 @@ class IconSource {
     /// Reads a file of any kind. `modules` is where Omnistasis has its launchers.
     static Result<IconSource> open(const std::filesystem::path& file, const std::filesystem::path& modules);
 
-    /// The icon as a square of `edge` pixels: the file's own picture of that size if it has one, else the next
-    /// larger one made smaller, or a drawing drawn as large.
+    /// The icon as a square of `edge` pixels: the file's own picture of that size if it has one, else the
+    /// next larger one made smaller, or a drawing drawn as large.
     Picture at(int edge) const;
 
     const IconFacts& facts() const { return facts_; }
@@ -40,8 +40,8 @@ class IconSource {
     /// The edge of the largest picture that needs no enlarging; very large for a drawing.
     int largest() const;
 
-    /// What somebody should know of the source who wants icons up to `edge`: too small, not square; and what was
-    /// done about it.
+    /// What somebody should know of the source who wants icons up to `edge`: too small, not square; and what
+    /// was done about it.
     std::vector<std::string> remarks(int edge) const;
 
   private:

@@ -34,9 +34,10 @@ struct IcnsType {
     const char* name;
     int edge;
 };
-constexpr IcnsType icns_types[] = {{"icp4", 16},  {"ic11", 32},  {"icp5", 32},  {"ic12", 64}, {"ic07", 128},
-                                   {"ic13", 256}, {"ic08", 256}, {"ic14", 512}, {"ic09", 512}, {"ic10", 1024}};
-/// Of old: three colours packed by runs, and the cover in an entry of its own.
+constexpr IcnsType icns_types[] = {{"ic11", 32},  {"ic12", 64},  {"ic07", 128},  {"ic13", 256}, {"ic08", 256},
+                                   {"ic14", 512}, {"ic09", 512}, {"ic10", 1024}, {"icp4", 16},  {"icp5", 32}};
+/// The last two of those are read, and not written: the small plain ones are in the form of old, which all
+/// readers know. Three colours packed by runs, and the cover in an entry of its own.
 constexpr IcnsType icns_colours[] = {{"is32", 16}, {"il32", 32}, {"ih32", 48}, {"it32", 128}};
 constexpr IcnsType icns_covers[] = {{"s8mk", 16}, {"l8mk", 32}, {"h8mk", 48}, {"t8mk", 128}};
 
@@ -46,24 +47,32 @@ Picture picture_of_bitmap(ByteSpan bytes) {
     std::uint32_t header = view.word(0);
     int width = static_cast<int>(view.word(4)), height = static_cast<int>(view.word(8)) / 2;
     unsigned bits = view.half(14);
-    bool fits = header >= 40 && view.holds(0, header) && view.word(16) == 0 && width > 0 && height > 0 && width <= 1024 &&
-                height <= 1024 && (bits == 1 || bits == 4 || bits == 8 || bits == 24 || bits == 32);
+    bool fits = header >= 40 && view.holds(0, header) && view.word(16) == 0 && width > 0 && height > 0 &&
+                width <= 1024 && height <= 1024 &&
+                (bits == 1 || bits == 4 || bits == 8 || bits == 24 || bits == 32);
     if (!fits) return {};
-    std::uint64_t colours = bits > 8 ? 0 : view.word(32) != 0 ? std::min<std::uint32_t>(view.word(32), 256) : 1u << bits;
+    std::uint64_t colours = bits > 8             ? 0
+                            : view.word(32) != 0 ? std::min<std::uint32_t>(view.word(32), 256)
+                                                 : 1u << bits;
     std::uint64_t palette = header, data = palette + colours * 4;
     std::uint64_t row = (static_cast<std::uint64_t>(width) * bits + 31) / 32 * 4;
     std::uint64_t mask_row = (static_cast<std::uint64_t>(width) + 31) / 32 * 4;
     std::uint64_t mask = data + row * static_cast<std::uint64_t>(height);
     if (!view.holds(data, row * static_cast<std::uint64_t>(height))) return {};
     bool has_mask = view.holds(mask, mask_row * static_cast<std::uint64_t>(height));
-    Picture picture{width, height, std::vector<std::uint8_t>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height) * 4)};
+    Picture picture{
+        width, height,
+        std::vector<std::uint8_t>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height) * 4)};
     bool any_cover = false;
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             std::uint64_t line = static_cast<std::uint64_t>(height - 1 - y);
             auto column = static_cast<std::uint64_t>(x);
             std::uint64_t at = data + line * row;
-            std::uint8_t* out = picture.pixels.data() + (static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)) * 4;
+            std::uint8_t* out =
+                picture.pixels.data() + (static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
+                                         static_cast<std::size_t>(x)) *
+                                            4;
             std::uint64_t colour = 0;
             if (bits >= 24) {
                 colour = at + column * (bits / 8);
@@ -77,7 +86,8 @@ Picture picture_of_bitmap(ByteSpan bytes) {
             out[0] = static_cast<std::uint8_t>(view.byte(colour + 2));
             out[1] = static_cast<std::uint8_t>(view.byte(colour + 1));
             out[2] = static_cast<std::uint8_t>(view.byte(colour));
-            bool hidden = has_mask && (view.byte(mask + line * mask_row + column / 8) >> (7 - column % 8) & 1) != 0;
+            bool hidden =
+                has_mask && (view.byte(mask + line * mask_row + column / 8) >> (7 - column % 8) & 1) != 0;
             out[3] = bits == 32 ? static_cast<std::uint8_t>(view.byte(colour + 3)) : hidden ? 0 : 255;
             any_cover |= out[3] != 0;
         }
@@ -88,9 +98,38 @@ Picture picture_of_bitmap(ByteSpan bytes) {
                 auto column = static_cast<std::uint64_t>(x);
                 std::uint64_t at = mask + static_cast<std::uint64_t>(height - 1 - y) * mask_row + column / 8;
                 bool hidden = (view.byte(at) >> (7 - column % 8) & 1) != 0;
-                picture.pixels[(static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)) * 4 + 3] = hidden ? 0 : 255;
+                picture.pixels[(static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
+                                static_cast<std::size_t>(x)) *
+                                   4 +
+                               3] = hidden ? 0 : 255;
             }
     return picture;
+}
+
+/// One colour, packed.
+std::string packed_runs(const Picture& picture, std::size_t channel) {
+    std::string out, plain;
+    auto at = [&](std::size_t pixel) { return static_cast<char>(picture.pixels[4 * pixel + channel]); };
+    std::size_t count = picture.pixels.size() / 4;
+    auto flush = [&] {
+        if (!plain.empty()) out += static_cast<char>(plain.size() - 1) + plain;
+        plain.clear();
+    };
+    for (std::size_t pixel = 0; pixel < count;) {
+        std::size_t run = 1;
+        while (pixel + run < count && run < 130 && at(pixel + run) == at(pixel)) ++run;
+        if (run >= 3) {
+            flush();
+            out += static_cast<char>(run + 125);
+            out += at(pixel);
+            pixel += run;
+        } else {
+            plain += at(pixel++);
+            if (plain.size() == 128) flush();
+        }
+    }
+    flush();
+    return out;
 }
 
 /// Runs: a byte of 128 or more repeats the next one, a smaller one counts bytes that follow.
@@ -133,7 +172,8 @@ Picture picture_of_png(ByteSpan bytes) {
     png_image image;
     std::memset(&image, 0, sizeof image);
     image.version = PNG_IMAGE_VERSION;
-    if (!is_png(bytes) || png_image_begin_read_from_memory(&image, bytes.data(), bytes.size()) == 0) return {};
+    if (!is_png(bytes) || png_image_begin_read_from_memory(&image, bytes.data(), bytes.size()) == 0)
+        return {};
     image.format = PNG_FORMAT_RGBA;
     bool fits = image.width <= largest_edge && image.height <= largest_edge;
     Picture picture;
@@ -197,13 +237,26 @@ std::string ico_bytes(const std::vector<Picture>& pictures) {
 
 std::string icns_bytes(const std::vector<Picture>& pictures) {
     std::string body;
-    for (const IcnsType& type : icns_types)
+    auto add = [&](const char* name, const std::string& bytes) {
+        body += name;
+        put_big(body, static_cast<std::uint32_t>(8 + bytes.size()));
+        body += bytes;
+    };
+    for (std::size_t i = 0; i < 2; ++i)
+        for (const Picture& picture : pictures) {
+            if (picture.width != icns_colours[i].edge) continue;
+            std::string cover;
+            for (std::size_t at = 3; at < picture.pixels.size(); at += 4)
+                cover += static_cast<char>(picture.pixels[at]);
+            add(icns_colours[i].name,
+                packed_runs(picture, 0) + packed_runs(picture, 1) + packed_runs(picture, 2));
+            add(icns_covers[i].name, cover);
+            break;
+        }
+    for (const IcnsType& type : std::span(icns_types).first(std::size(icns_types) - 2))
         for (const Picture& picture : pictures) {
             if (picture.width != type.edge || picture.height != type.edge) continue;
-            std::string image = png_bytes(picture);
-            body += type.name;
-            put_big(body, static_cast<std::uint32_t>(8 + image.size()));
-            body += image;
+            add(type.name, png_bytes(picture));
             break;
         }
     std::string head = "icns";
@@ -244,7 +297,8 @@ std::vector<Picture> pictures_of_icns(ByteSpan bytes) {
     };
     for (const IcnsType& type : icns_types)
         if (ByteSpan image = entry(type.name); is_png(image))
-            if (Picture picture = picture_of_png(image); picture.width > 0) pictures.push_back(std::move(picture));
+            if (Picture picture = picture_of_png(image); picture.width > 0)
+                pictures.push_back(std::move(picture));
     for (std::size_t i = 0; i < std::size(icns_colours); ++i) {
         ByteSpan colours = entry(icns_colours[i].name);
         if (colours.empty()) continue;

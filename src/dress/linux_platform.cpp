@@ -36,11 +36,13 @@ std::string exec_text(const std::string& text) {
 }
 
 std::string desktop_entry(const Project& project, const std::string& id) {
-    std::string text = fmt::format("[Desktop Entry]\nType=Application\nVersion=1.5\nName={}\n", entry_text(project.title));
+    std::string text =
+        fmt::format("[Desktop Entry]\nType=Application\nVersion=1.0\nName={}\n", entry_text(project.title));
     if (!project.summary.empty() && project.summary != project.title)
         text += fmt::format("Comment={}\n", entry_text(project.summary));
     // The script that adds the entry puts the folder in front.
-    text += fmt::format("TryExec=@FOLDER@/{0}\nExec={1}\n", entry_text(project.name), exec_text("@FOLDER@/" + project.name));
+    text += fmt::format("TryExec=@FOLDER@/{0}\nExec={1}\n", entry_text(project.name),
+                        exec_text("@FOLDER@/" + project.name));
     if (!project.icon.empty()) text += fmt::format("Icon={}\n", id);
     text += fmt::format("Terminal={}\n", project.mode == Mode::console ? "true" : "false");
     std::string categories;
@@ -60,7 +62,8 @@ std::string app_metadata(const Project& project, const std::string& id) {
     std::string text = fmt::format("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<component type=\"{}\">\n",
                                    window ? "desktop-application" : "console-application");
     auto add = [&](const std::string& element, const std::string& value) {
-        text += fmt::format("  <{}>{}</{}>\n", element, xml_text(value), element.substr(0, element.find(' ')));
+        text +=
+            fmt::format("  <{}>{}</{}>\n", element, xml_text(value), element.substr(0, element.find(' ')));
     };
     std::string summary = project.summary.empty() ? project.title : project.summary;
     while (summary.ends_with('.')) summary.pop_back();
@@ -138,9 +141,11 @@ class LinuxPlatform : public Platform {
     }
 
     Result<void> check(const Project& project) const override {
-        if (project.layout == Layout::folder && (project.name == "tree" || project.name == "share" || project.name == "menu-entry"))
-            return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", project.name),
-                        "app.name or --name", "a part of the folder layout has that name", "name it otherwise");
+        if (project.layout == Layout::folder &&
+            (project.name == "tree" || project.name == "share" || project.name == "menu-entry"))
+            return fail(
+                ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", project.name),
+                "app.name or --name", "a part of the folder layout has that name", "name it otherwise");
         return {};
     }
 
@@ -158,9 +163,13 @@ class LinuxPlatform : public Platform {
             fs::create_directories((to / place).parent_path(), failed);
             return write_new(to / place, as_bytes(content), mode);
         };
-        if (auto done = write(fmt::format("share/applications/{}.desktop", id), desktop_entry(project, id), 0644); !done)
+        if (auto done =
+                write(fmt::format("share/applications/{}.desktop", id), desktop_entry(project, id), 0644);
+            !done)
             return done;
-        if (auto done = write(fmt::format("share/metainfo/{}.metainfo.xml", id), app_metadata(project, id), 0644); !done)
+        if (auto done =
+                write(fmt::format("share/metainfo/{}.metainfo.xml", id), app_metadata(project, id), 0644);
+            !done)
             return done;
         if (auto done = write("menu-entry", menu_script(project, id), 0755); !done) return done;
         if (icon == nullptr) return {};

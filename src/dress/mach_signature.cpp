@@ -9,10 +9,11 @@ namespace omnistasis::dress {
 namespace {
 
 constexpr std::uint32_t segment_64 = 0x19, code_signature = 0x1d; // LC_...
-constexpr std::uint32_t magic_super_blob = 0xfade0cc0, magic_directory = 0xfade0c02, magic_requirements = 0xfade0c01;
+constexpr std::uint32_t magic_super_blob = 0xfade0cc0, magic_directory = 0xfade0c02,
+                        magic_requirements = 0xfade0c01;
 constexpr std::uint32_t ad_hoc = 2;
 constexpr std::size_t page = 4096;
-constexpr int special_slots = 3; // Info.plist 1, requirements 2, resources 3
+constexpr int special_slots = 3;           // Info.plist 1, requirements 2, resources 3
 constexpr std::size_t directory_head = 88; // version 0x20400
 
 void put(std::string& out, std::uint64_t value, int width) {
@@ -90,19 +91,20 @@ Result<std::string> with_seal(std::string program, const SealedParts& parts) {
     put(blob, 0, 1);
     put(blob, 12, 1); // a page is 2^12 bytes
     put(blob, 0, 4);
-    put(blob, 0, 4);         // no scatter
-    put(blob, 0, 4);         // no team
+    put(blob, 0, 4); // no scatter
+    put(blob, 0, 4); // no team
     put(blob, 0, 4);
     put(blob, 0, 8);
-    put(blob, 0, 8);         // the text segment's place in the file
+    put(blob, 0, 8); // the text segment's place in the file
     put(blob, text_size, 8);
-    put(blob, 1, 8);         // a main program
+    put(blob, 1, 8); // a main program
     blob += parts.identifier + '\0';
     put_hash(blob, parts.resources);
     put_hash(blob, requirements);
     put_hash(blob, parts.information);
     for (std::size_t i = 0; i < pages; ++i)
-        put_hash(blob, std::string_view(program).substr(i * page, std::min<std::size_t>(page, offset - i * page)));
+        put_hash(blob,
+                 std::string_view(program).substr(i * page, std::min<std::size_t>(page, offset - i * page)));
     blob += requirements;
     blob.resize(room);
     return program + blob;

@@ -16,14 +16,15 @@ namespace omnistasis::dress {
 
 namespace {
 
-constexpr const char* plist_head =
-    "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n"
-    "<!DOCTYPE plist PUBLIC \"-//Apple//DTD PLIST 1.0//EN\" \"http://www.apple.com/DTDs/PropertyList-1.0.dtd\">\n"
-    "<plist version=\"1.0\">\n";
+constexpr const char* plist_head = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n"
+                                   "<!DOCTYPE plist PUBLIC \"-//Apple//DTD PLIST 1.0//EN\" "
+                                   "\"http://www.apple.com/DTDs/PropertyList-1.0.dtd\">\n"
+                                   "<plist version=\"1.0\">\n";
 
 std::string base64(ByteSpan bytes) {
     std::string out((bytes.size() + 2) / 3 * 4 + 1, '\0');
-    int size = ::EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()), bytes.data(), static_cast<int>(bytes.size()));
+    int size = ::EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()), bytes.data(),
+                                 static_cast<int>(bytes.size()));
     out.resize(static_cast<std::size_t>(size));
     return out;
 }
@@ -64,8 +65,8 @@ std::string information(const Project& project) {
     return out + "</dict>\n</plist>\n";
 }
 
-/// CodeResources ("Code Signing", resource rules of version 2): the hash of each file below Contents but for the
-/// main program and the seal itself.
+/// CodeResources ("Code Signing", resource rules of version 2): the hash of each file below Contents but for
+/// the main program and the seal itself.
 Result<std::string> resources(const fs::path& contents, const std::string& program) {
     std::map<std::string, std::pair<std::string, std::string>> files; // to SHA-1 and SHA-256
     std::map<std::string, std::string> links;
@@ -77,7 +78,8 @@ Result<std::string> resources(const fs::path& contents, const std::string& progr
             links[place] = fs::read_symlink(entry.path(), ignored).string();
             return;
         }
-        if (!entry.is_regular_file(ignored) || place == program || place.starts_with("_CodeSignature/")) return;
+        if (!entry.is_regular_file(ignored) || place == program || place.starts_with("_CodeSignature/"))
+            return;
         auto content = MappedFile::open(entry.path());
         if (!content) {
             failed = content.error();
@@ -98,13 +100,16 @@ Result<std::string> resources(const fs::path& contents, const std::string& progr
                                "      <key>hash2</key>\n      <data>{}</data>\n    </dict>\n",
                                xml_text(place), hashes.first, hashes.second);
     for (const auto& [place, to] : links)
-        out += fmt::format("    <key>{}</key>\n    <dict>\n      <key>symlink</key>\n      <string>{}</string>\n    </dict>\n",
+        out += fmt::format("    <key>{}</key>\n    <dict>\n      <key>symlink</key>\n      "
+                           "<string>{}</string>\n    </dict>\n",
                            xml_text(place), xml_text(to));
     out += "  </dict>\n  <key>rules</key>\n  <dict>\n    <key>^Resources/</key>\n    <true/>\n"
            "    <key>^version.plist$</key>\n    <true/>\n  </dict>\n"
            "  <key>rules2</key>\n  <dict>\n    <key>.*</key>\n    <true/>\n"
-           "    <key>^Info\\.plist$</key>\n    <dict>\n      <key>omit</key>\n      <true/>\n      <key>weight</key>\n      <real>20</real>\n    </dict>\n"
-           "    <key>^PkgInfo$</key>\n    <dict>\n      <key>omit</key>\n      <true/>\n      <key>weight</key>\n      <real>20</real>\n    </dict>\n"
+           "    <key>^Info\\.plist$</key>\n    <dict>\n      <key>omit</key>\n      <true/>\n      "
+           "<key>weight</key>\n      <real>20</real>\n    </dict>\n"
+           "    <key>^PkgInfo$</key>\n    <dict>\n      <key>omit</key>\n      <true/>\n      "
+           "<key>weight</key>\n      <real>20</real>\n    </dict>\n"
            "  </dict>\n</dict>\n</plist>\n";
     return out;
 }
@@ -123,13 +128,15 @@ class MacosPlatform : public Platform {
 
     Result<void> check(const Project& project) const override {
         if (!version_numbers(project.version))
-            return fail(ErrorKind::bad_input, fmt::format("`{}` is no version that macOS knows", project.version),
-                        "app.version", "up to three numbers with dots between them are", "write it as 1.4.0");
+            return fail(ErrorKind::bad_input,
+                        fmt::format("`{}` is no version that macOS knows", project.version), "app.version",
+                        "up to three numbers with dots between them are", "write it as 1.4.0");
         if (!project.states.empty())
-            return fail(ErrorKind::missing, "state is not yet kept on macOS", project.states.front().where,
-                        "nothing may be written into an application bundle",
-                        "let the application write below ~/Library/Application Support there, or build without "
-                        "this target");
+            return fail(
+                ErrorKind::missing, "state is not yet kept on macOS", project.states.front().where,
+                "nothing may be written into an application bundle",
+                "let the application write below ~/Library/Application Support there, or build without "
+                "this target");
         return {};
     }
 

@@ -38,8 +38,15 @@ std::string utf16(const std::string& text) {
     std::string out;
     for (std::size_t at = 0; at < text.size();) {
         auto lead = static_cast<unsigned char>(text[at]);
-        int more = lead < 0x80 ? 0 : lead >= 0xf0 && lead < 0xf8 ? 3 : lead >= 0xe0 ? 2 : lead >= 0xc2 ? 1 : -1;
-        std::uint32_t code = more == 0 ? lead : more == 1 ? lead & 0x1f : more == 2 ? lead & 0x0f : lead & 0x07;
+        int more = lead < 0x80                   ? 0
+                   : lead >= 0xf0 && lead < 0xf8 ? 3
+                   : lead >= 0xe0                ? 2
+                   : lead >= 0xc2                ? 1
+                                                 : -1;
+        std::uint32_t code = more == 0   ? lead
+                             : more == 1 ? lead & 0x1f
+                             : more == 2 ? lead & 0x0f
+                                         : lead & 0x07;
         bool whole = more >= 0 && at + static_cast<std::size_t>(more) < text.size();
         for (int i = 1; whole && i <= more; ++i) {
             auto byte = static_cast<unsigned char>(text[at + static_cast<std::size_t>(i)]);
@@ -62,8 +69,8 @@ std::string utf16(const std::string& text) {
     return out;
 }
 
-/// A block of version information: length, length of the value, kind, name, value, blocks inside. Each begins at
-/// a multiple of four.
+/// A block of version information: length, length of the value, kind, name, value, blocks inside. Each begins
+/// at a multiple of four.
 std::string version_block(const std::string& name, const std::string& value, bool is_text,
                           const std::vector<std::string>& inner) {
     std::string block;
@@ -104,14 +111,15 @@ std::string version_resource(const PeDress& dress) {
         std::vector<std::string> fields;
         for (const auto& [name, text] : texts.fields)
             fields.push_back(version_block(name, utf16(text) + std::string(2, '\0'), true, {}));
-        tables.push_back(version_block(fmt::format("{:04x}{:04x}", texts.language, unicode), "", true, fields));
+        tables.push_back(
+            version_block(fmt::format("{:04x}{:04x}", texts.language, unicode), "", true, fields));
         put(translations, texts.language, 2);
         put(translations, unicode, 2);
     }
-    return version_block("VS_VERSION_INFO", fixed, false,
-                         {version_block("StringFileInfo", "", true, tables),
-                          version_block("VarFileInfo", "", true,
-                                        {version_block("Translation", translations, false, {})})});
+    return version_block(
+        "VS_VERSION_INFO", fixed, false,
+        {version_block("StringFileInfo", "", true, tables),
+         version_block("VarFileInfo", "", true, {version_block("Translation", translations, false, {})})});
 }
 
 struct Resource {
@@ -206,21 +214,24 @@ struct Language {
     std::uint16_t identifier;
 };
 constexpr Language languages[] = {
-    {"ar-SA", 0x0401}, {"bg-BG", 0x0402}, {"ca-ES", 0x0403}, {"cs-CZ", 0x0405}, {"da-DK", 0x0406}, {"de-AT", 0x0c07},
-    {"de-CH", 0x0807}, {"de-DE", 0x0407}, {"el-GR", 0x0408}, {"en-GB", 0x0809}, {"en-US", 0x0409}, {"es-ES", 0x0c0a},
-    {"es-MX", 0x080a}, {"et-EE", 0x0425}, {"fi-FI", 0x040b}, {"fr-CA", 0x0c0c}, {"fr-CH", 0x100c}, {"fr-FR", 0x040c},
-    {"he-IL", 0x040d}, {"hi-IN", 0x0439}, {"hr-HR", 0x041a}, {"hu-HU", 0x040e}, {"is-IS", 0x040f}, {"it-IT", 0x0410},
-    {"ja-JP", 0x0411}, {"ko-KR", 0x0412}, {"lt-LT", 0x0427}, {"lv-LV", 0x0426}, {"nb-NO", 0x0414}, {"nl-BE", 0x0813},
-    {"nl-NL", 0x0413}, {"nn-NO", 0x0814}, {"pl-PL", 0x0415}, {"pt-BR", 0x0416}, {"pt-PT", 0x0816}, {"ro-RO", 0x0418},
-    {"ru-RU", 0x0419}, {"sk-SK", 0x041b}, {"sl-SI", 0x0424}, {"sv-SE", 0x041d}, {"th-TH", 0x041e}, {"tr-TR", 0x041f},
-    {"uk-UA", 0x0422}, {"vi-VN", 0x042a}, {"zh-CN", 0x0804}, {"zh-TW", 0x0404},
+    {"ar-SA", 0x0401}, {"bg-BG", 0x0402}, {"ca-ES", 0x0403}, {"cs-CZ", 0x0405}, {"da-DK", 0x0406},
+    {"de-AT", 0x0c07}, {"de-CH", 0x0807}, {"de-DE", 0x0407}, {"el-GR", 0x0408}, {"en-GB", 0x0809},
+    {"en-US", 0x0409}, {"es-ES", 0x0c0a}, {"es-MX", 0x080a}, {"et-EE", 0x0425}, {"fi-FI", 0x040b},
+    {"fr-CA", 0x0c0c}, {"fr-CH", 0x100c}, {"fr-FR", 0x040c}, {"he-IL", 0x040d}, {"hi-IN", 0x0439},
+    {"hr-HR", 0x041a}, {"hu-HU", 0x040e}, {"is-IS", 0x040f}, {"it-IT", 0x0410}, {"ja-JP", 0x0411},
+    {"ko-KR", 0x0412}, {"lt-LT", 0x0427}, {"lv-LV", 0x0426}, {"nb-NO", 0x0414}, {"nl-BE", 0x0813},
+    {"nl-NL", 0x0413}, {"nn-NO", 0x0814}, {"pl-PL", 0x0415}, {"pt-BR", 0x0416}, {"pt-PT", 0x0816},
+    {"ro-RO", 0x0418}, {"ru-RU", 0x0419}, {"sk-SK", 0x041b}, {"sl-SI", 0x0424}, {"sv-SE", 0x041d},
+    {"th-TH", 0x041e}, {"tr-TR", 0x041f}, {"uk-UA", 0x0422}, {"vi-VN", 0x042a}, {"zh-CN", 0x0804},
+    {"zh-TW", 0x0404},
 };
 
 } // namespace
 
 Result<std::string> with_resources(std::string program, const PeDress& dress) {
     auto wrong = [](const char* why) {
-        return fail(ErrorKind::fault, "the launcher can't take resources", "", why, "install Omnistasis anew");
+        return fail(ErrorKind::fault, "the launcher can't take resources", "", why,
+                    "install Omnistasis anew");
     };
     ByteView view(as_bytes(program));
     std::uint64_t header = view.word(payload::pe_header_offset);
@@ -231,7 +242,8 @@ Result<std::string> with_resources(std::string program, const PeDress& dress) {
     std::uint32_t alignment = view.word(optional + 32), file_alignment = view.word(optional + 36);
     std::uint64_t room_ends = view.word(optional + 60), table_ends = sections + section_header_size * count;
     if (alignment == 0 || file_alignment == 0) return wrong("its alignment is 0");
-    if (table_ends + section_header_size > room_ends) return wrong("there is no room for one more section header");
+    if (table_ends + section_header_size > room_ends)
+        return wrong("there is no room for one more section header");
     std::uint64_t directory = optional + 112 + 2 * 8;
     if (view.word(directory) != 0) return wrong("it has some already");
     std::uint64_t address = 0;
@@ -277,7 +289,8 @@ Result<void> write_pe_checksum(const fs::path& file) {
     std::uint64_t sum = 0;
     for (std::size_t at = 0; at < bytes.size(); at += 2) {
         if (at == field || at == field + 2) continue;
-        sum += static_cast<std::uint64_t>(bytes[at]) | (at + 1 < bytes.size() ? std::uint64_t(bytes[at + 1]) << 8 : 0);
+        sum += static_cast<std::uint64_t>(bytes[at]) |
+               (at + 1 < bytes.size() ? std::uint64_t(bytes[at + 1]) << 8 : 0);
     }
     while ((sum >> 16) != 0) sum = (sum & 0xffff) + (sum >> 16);
     std::uint32_t checksum = static_cast<std::uint32_t>(sum + bytes.size());
@@ -287,7 +300,8 @@ Result<void> write_pe_checksum(const fs::path& file) {
     bool written = descriptor >= 0 && ::pwrite(descriptor, stored.data(), 4, static_cast<off_t>(field)) == 4;
     int reason = errno;
     if (descriptor >= 0) ::close(descriptor);
-    if (!written) return fail(ErrorKind::missing, "can't write the checksum", file.string(), system_text(reason));
+    if (!written)
+        return fail(ErrorKind::missing, "can't write the checksum", file.string(), system_text(reason));
     return {};
 }
 
@@ -332,7 +346,8 @@ std::optional<std::array<std::uint16_t, 4>> version_numbers(const std::string& t
     for (std::size_t at = 0; at <= plain.size(); ++count) {
         std::size_t end = std::min(plain.find('.', at), plain.size());
         std::string part = plain.substr(at, end - at);
-        bool is_number = !part.empty() && part.size() <= 5 && part.find_first_not_of("0123456789") == std::string::npos;
+        bool is_number =
+            !part.empty() && part.size() <= 5 && part.find_first_not_of("0123456789") == std::string::npos;
         if (!is_number || count == 4 || std::stoul(part) > 65535) return std::nullopt;
         numbers[count] = static_cast<std::uint16_t>(std::stoul(part));
         at = end + 1;

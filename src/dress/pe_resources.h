@@ -27,21 +27,21 @@ struct PeDress {
     bool is_window = false;                 ///< subsystem: no console
 };
 
-/// A program without resources, with them: a section of their own at its end ("PE Format", The .rsrc Section).
-/// The bytes depend on the arguments alone.
+/// A program without resources, with them: a section of their own at its end ("PE Format", The .rsrc
+/// Section). The bytes depend on the arguments alone.
 Result<std::string> with_resources(std::string program, const PeDress& dress);
 
 /// Writes the checksum of the whole file into its header ("PE Format", Optional Header, CheckSum).
 Result<void> write_pe_checksum(const fs::path& file);
 
-/// The manifest of an application (Application Manifests, Microsoft): who it runs as, that it draws sharply on
-/// every screen, takes long paths and UTF-8, and knows the present systems. `level` is "asInvoker",
+/// The manifest of an application (Application Manifests, Microsoft): who it runs as, that it draws sharply
+/// on every screen, takes long paths and UTF-8, and knows the present systems. `level` is "asInvoker",
 /// "highestAvailable" or "requireAdministrator".
 std::string application_manifest(const std::string& name, const std::array<std::uint16_t, 4>& version,
                                  const std::string& description, const std::string& level);
 
-/// The numbers of a version text: up to four, each below 65536, with dots; what follows a `-` or `+` is left out.
-/// Nothing where it is no such text.
+/// The numbers of a version text: up to four, each below 65536, with dots; what follows a `-` or `+` is left
+/// out. Nothing where it is no such text.
 std::optional<std::array<std::uint16_t, 4>> version_numbers(const std::string& text);
 
 /// A Windows language identifier for a language as "de-DE"; 0 where it is not known.

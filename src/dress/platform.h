@@ -12,12 +12,13 @@ namespace omnistasis::dress {
 
 /// Where the parts of an output are, relative to the folder of outputs.
 struct Shape {
-    std::string output;     ///< the file or folder that is put there
-    std::string executable; ///< what people start: the output itself, or a file in it
-    std::string tree;       ///< the app tree's folder; empty where it is in the payload
-    std::string payload;    ///< the file with the payload, where the executable does not hold it; else empty
+    std::string output;      ///< the file or folder that is put there
+    std::string executable;  ///< what people start: the output itself, or a file in it
+    std::string tree;        ///< the app tree's folder; empty where it is in the payload
+    std::string payload;     ///< the file with the payload, where the executable does not hold it; else empty
     std::string tree_folder; ///< the tree as seen from the folder of the launcher (docs/payload-format.md)
-    bool is_archive = false; ///< the output is packed into one file at the end: `output` with `.zip` behind it
+    bool is_archive =
+        false; ///< the output is packed into one file at the end: `output` with `.zip` behind it
 };
 
 /// What makes an output native to one system. One object for each; a new system is a new one.
@@ -31,7 +32,8 @@ class Platform {
     virtual Result<void> check(const Project& project) const = 0;
 
     /// The launcher's bytes for this application, before the payload follows them. `icon` may be missing.
-    virtual Result<std::string> dressed(std::string launcher, const Project& project, const IconSource* icon) const = 0;
+    virtual Result<std::string> dressed(std::string launcher, const Project& project,
+                                        const IconSource* icon) const = 0;
 
     /// What is done to the whole output once all its files are there. `folder` is that of the shape's paths.
     virtual Result<void> finish(const std::filesystem::path& folder, const Project& project,

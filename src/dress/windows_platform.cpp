@@ -46,18 +46,20 @@ class WindowsPlatform : public Platform {
         for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
         if (std::ranges::find(device_names, name) != device_names.end() || project.name.ends_with('.') ||
             project.name.ends_with(' '))
-            return fail(ErrorKind::bad_input, fmt::format("`{}` can't be a program's name on Windows", project.name),
+            return fail(ErrorKind::bad_input,
+                        fmt::format("`{}` can't be a program's name on Windows", project.name),
                         "app.name or --name", "the system keeps it for a device, or drops its end",
                         "name it otherwise");
         if (!version_numbers(project.version))
-            return fail(ErrorKind::bad_input, fmt::format("`{}` is no version that Windows knows", project.version),
-                        "app.version", "up to four numbers below 65536 with dots between them are",
+            return fail(ErrorKind::bad_input,
+                        fmt::format("`{}` is no version that Windows knows", project.version), "app.version",
+                        "up to four numbers below 65536 with dots between them are",
                         "write it as 1.4.0, or 1.4.0-beta with a remark behind the numbers");
         for (const LanguageTexts& texts : project.windows.languages)
             if (language_identifier(texts.language) == 0) {
                 auto near = near_matches(texts.language, known_languages());
-                return fail(ErrorKind::bad_input, fmt::format("`{}` is no language that is known", texts.language),
-                            texts.where, "",
+                return fail(ErrorKind::bad_input,
+                            fmt::format("`{}` is no language that is known", texts.language), texts.where, "",
                             near.empty() ? fmt::format("known are {}", fmt::join(known_languages(), ", "))
                                          : fmt::format("did you mean {}?", fmt::join(near, " or ")));
             }
@@ -68,7 +70,8 @@ class WindowsPlatform : public Platform {
         return {};
     }
 
-    Result<std::string> dressed(std::string launcher, const Project& project, const IconSource* icon) const override {
+    Result<std::string> dressed(std::string launcher, const Project& project,
+                                const IconSource* icon) const override {
         PeDress dress;
         if (icon != nullptr)
             for (int edge : windows_icon_edges) dress.icons.push_back(icon->at(edge));
@@ -101,7 +104,8 @@ class WindowsPlatform : public Platform {
         return with_resources(std::move(launcher), dress);
     }
 
-    Result<void> finish(const std::filesystem::path& folder, const Project& project, const IconSource*) const override {
+    Result<void> finish(const std::filesystem::path& folder, const Project& project,
+                        const IconSource*) const override {
         return write_pe_checksum(folder / shape(project).executable);
     }
 

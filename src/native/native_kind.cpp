@@ -30,7 +30,9 @@ void add_mach(NativeKind& kind, std::uint32_t processor) {
 
 } // namespace
 
-bool NativeKind::fits(const std::string& target) const { return std::ranges::find(targets, target) != targets.end(); }
+bool NativeKind::fits(const std::string& target) const {
+    return std::ranges::find(targets, target) != targets.end();
+}
 
 NativeKind kind_of(const std::string& file) {
     NativeKind kind;
@@ -49,7 +51,8 @@ NativeKind kind_of(const std::string& file) {
         if (wide && !big && machine == 183) kind.targets = {"linux-aarch64"};
     } else if (looks_like_pe(bytes)) {
         kind.is_native = true;
-        if (number_at(bytes, number_at(bytes, 0x3c, 4, false) + 4, 2, false) == 0x8664) kind.targets = {"windows-x86_64"};
+        if (number_at(bytes, number_at(bytes, 0x3c, 4, false) + 4, 2, false) == 0x8664)
+            kind.targets = {"windows-x86_64"};
     } else if (looks_like_mach_o(bytes)) {
         kind.is_native = true;
         std::uint32_t magic = number_at(bytes, 0, 4, true);

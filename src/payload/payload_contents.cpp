@@ -84,8 +84,8 @@ Result<void> PayloadContents::read() {
     parts_ = head.parts;
     head_offset_ = trailer.head_offset;
     if (head.launcher_hash.size != 0 &&
-        std::memcmp(hash_of_launcher(file_.bytes().first(trailer.payload_offset)).data(), head.launcher_hash.data,
-                    32) != 0)
+        std::memcmp(hash_of_launcher(file_.bytes().first(trailer.payload_offset)).data(),
+                    head.launcher_hash.data, 32) != 0)
         return damaged("the launcher in front of the payload is not the one that was built");
     public_key_ = public_key_of(file_.text().substr(0, trailer.payload_offset));
     if (!public_key_.empty() &&

@@ -31,7 +31,7 @@ struct Description {
     std::string loader;         ///< the place of the tree's own dynamic loader; empty: the system's
     std::vector<StatePath> state{};
     std::vector<std::string> kept_variables{}; ///< of the environment, kept from the program
-    std::string parts{}; ///< the list of parts (payload/parts.h); empty: none
+    std::string parts{};                       ///< the list of parts (payload/parts.h); empty: none
 };
 
 /// What one group of files weighs.

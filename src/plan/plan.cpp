@@ -31,8 +31,8 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
     Plan plan;
     for (trace::UnitId id = 0; id < graph.units.size(); ++id) {
         const trace::Unit& unit = graph.units[id];
-        if (unit.kind == UnitKind::code || unit.kind == UnitKind::extension || unit.kind == UnitKind::folder ||
-            unit.kind == UnitKind::script)
+        if (unit.kind == UnitKind::code || unit.kind == UnitKind::extension ||
+            unit.kind == UnitKind::folder || unit.kind == UnitKind::script)
             plan.code.push_back(unit);
         if (unit.kind == UnitKind::code || unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in)
             continue;

@@ -20,8 +20,8 @@ template <typename T, std::size_t N> using Words = std::array<std::pair<const ch
 constexpr Words<Mode, 2> modes{{{"console", Mode::console}, {"window", Mode::window}}};
 constexpr Words<Layout, 2> layouts{{{"single", Layout::single}, {"folder", Layout::folder}}};
 constexpr Words<Elevation, 3> elevations{{{"caller", Elevation::caller},
-                                           {"highest", Elevation::highest},
-                                           {"administrator", Elevation::administrator}}};
+                                          {"highest", Elevation::highest},
+                                          {"administrator", Elevation::administrator}}};
 constexpr Words<WorkingFolder, 2> working_folders{
     {{"caller", WorkingFolder::caller}, {"app", WorkingFolder::app}}};
 constexpr Words<Compression, 3> compressions{
@@ -221,8 +221,8 @@ const std::string& host_target() {
 }
 
 const std::vector<std::string>& known_targets() {
-    static const std::vector<std::string> targets{"linux-x86_64", "linux-aarch64", "windows-x86_64", "macos-aarch64",
-                                                  "macos-x86_64"};
+    static const std::vector<std::string> targets{"linux-x86_64", "linux-aarch64", "windows-x86_64",
+                                                  "macos-aarch64", "macos-x86_64"};
     return targets;
 }
 

@@ -44,10 +44,11 @@ class ProjectFileReader {
                                {"licence", text_into(project_.licence)},
                                {"released", text_into(project_.released)},
                                {"icon", text_into(project_.icon)}});
-        tables["windows"] = table({{"elevation", word_into(project_.windows.elevation, parse_elevation)},
-                                   {"copyright", text_into(project_.windows.copyright)},
-                                   {"comments", text_into(project_.windows.comments)},
-                                   {"language", [this](const toml::node& node) { return read_languages(node); }}});
+        tables["windows"] =
+            table({{"elevation", word_into(project_.windows.elevation, parse_elevation)},
+                   {"copyright", text_into(project_.windows.copyright)},
+                   {"comments", text_into(project_.windows.comments)},
+                   {"language", [this](const toml::node& node) { return read_languages(node); }}});
         tables["linux"] = table({{"categories", texts_into(project_.linux_categories)},
                                  {"window_class", text_into(project_.window_class)}});
         tables["macos"] = table({{"category", text_into(project_.macos_category)}});

@@ -24,8 +24,8 @@ std::vector<std::string> language_names();
 std::vector<std::pair<std::string, std::vector<Recognised>>>
 recognise_runtimes(const std::filesystem::path& folder);
 
-/// Whether a language's runtime for a target can be had: from this machine or the stock. An error says which one
-/// lacks, and how to add it.
+/// Whether a language's runtime for a target can be had: from this machine or the stock. An error says which
+/// one lacks, and how to add it.
 Result<std::string> runtime_for(const std::string& language, const std::string& target);
 
 } // namespace omnistasis

@@ -103,7 +103,9 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
     fs::path files = staging->path() / files_folder;
     if (is_folder(source)) {
         fs::copy(source, files, fs::copy_options::recursive | fs::copy_options::copy_symlinks, failed);
-        if (failed) return fail(ErrorKind::bad_input, "the folder can't be copied", source.string(), failed.message());
+        if (failed)
+            return fail(ErrorKind::bad_input, "the folder can't be copied", source.string(),
+                        failed.message());
     } else {
         fs::create_directory(files, failed);
         if (auto done = unpack_archive(source, files, largest_runtime); !done)
@@ -125,19 +127,20 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
                     fmt::format("known are: {}", fmt::join(language_names(), ", ")));
     if (seen.size() > 1)
         return fail(ErrorKind::bad_input, "there is more than one runtime in there", source.string(),
-                    fmt::format("{}", fmt::join(seen, ", ")), "add them one by one, each from its own folder");
+                    fmt::format("{}", fmt::join(seen, ", ")),
+                    "add them one by one, each from its own folder");
     if (one.target.empty())
-        return fail(ErrorKind::bad_input, "the runtime is for no target that is known", source.string(), seen.front(),
-                    fmt::format("targets are {}", fmt::join(known_targets(), ", ")));
+        return fail(ErrorKind::bad_input, "the runtime is for no target that is known", source.string(),
+                    seen.front(), fmt::format("targets are {}", fmt::join(known_targets(), ", ")));
     if (one.version.empty())
-        return fail(ErrorKind::bad_input, "the runtime does not say its version", source.string(), seen.front(),
-                    "get it from where its publisher offers it");
+        return fail(ErrorKind::bad_input, "the runtime does not say its version", source.string(),
+                    seen.front(), "get it from where its publisher offers it");
     auto hash = content_hash(files, one.size, one.files);
     if (!hash) return tl::make_unexpected(hash.error());
     one.id = fmt::format("{}-{}-{}-{}", one.language, one.version, one.target, hash->substr(0, 8));
     one.folder = folder_ / one.id / files_folder;
-    nlohmann::ordered_json json{{"format", 1},           {"language", one.language}, {"version", one.version},
-                                {"target", one.target},  {"size", one.size},         {"files", one.files},
+    nlohmann::ordered_json json{{"format", 1},          {"language", one.language}, {"version", one.version},
+                                {"target", one.target}, {"size", one.size},         {"files", one.files},
                                 {"content", *hash}};
     if (auto written = write_atomically(staging->path() / facts_file, json.dump(1) + "\n"); !written)
         return tl::make_unexpected(written.error());
@@ -161,8 +164,8 @@ Result<StockedRuntime> RuntimeStock::find(const std::string& id) const {
     if (!fitting.empty()) {
         std::vector<std::string> names;
         for (const StockedRuntime& one : fitting) names.push_back(one.id);
-        return fail(ErrorKind::bad_input, fmt::format("`{}` is the beginning of several runtimes", id), "", "",
-                    fmt::format("name one: {}", fmt::join(names, ", ")));
+        return fail(ErrorKind::bad_input, fmt::format("`{}` is the beginning of several runtimes", id), "",
+                    "", fmt::format("name one: {}", fmt::join(names, ", ")));
     }
     auto near = near_matches(id, ids);
     return fail(ErrorKind::bad_input, fmt::format("there is no runtime `{}`", id), "", "",
@@ -177,7 +180,8 @@ Result<StockedRuntime> RuntimeStock::remove(const std::string& id) const {
     fs::path away = folder_ / ("." + one->id);
     std::error_code failed;
     fs::rename(folder_ / one->id, away, failed);
-    if (failed) return fail(ErrorKind::missing, "can't remove the runtime", one->folder.string(), failed.message());
+    if (failed)
+        return fail(ErrorKind::missing, "can't remove the runtime", one->folder.string(), failed.message());
     fs::remove_all(away, failed);
     return one;
 }

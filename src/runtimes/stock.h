@@ -21,11 +21,12 @@ struct StockedRuntime {
     std::size_t files = 0;
 };
 
-/// The runtimes that a user has added, for targets other than this machine: in the user's data folder, each in
-/// a folder that is named by its content. Nothing in it is ever changed.
+/// The runtimes that a user has added, for targets other than this machine: in the user's data folder, each
+/// in a folder that is named by its content. Nothing in it is ever changed.
 class RuntimeStock {
   public:
-    /// `$XDG_DATA_HOME/omnistasis/runtimes`, else below `~/.local/share`; `OMNISTASIS_RUNTIMES` names another.
+    /// `$XDG_DATA_HOME/omnistasis/runtimes`, else below `~/.local/share`; `OMNISTASIS_RUNTIMES` names
+    /// another.
     static RuntimeStock of_user();
 
     explicit RuntimeStock(std::filesystem::path folder) : folder_(std::move(folder)) {}

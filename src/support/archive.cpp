@@ -20,8 +20,10 @@ bool stays_inside(const fs::path& path) {
     if (path.is_absolute()) return false;
     int depth = 0;
     for (const fs::path& part : path) {
-        if (part == "..") --depth;
-        else if (part != "." && !part.empty()) ++depth;
+        if (part == "..")
+            --depth;
+        else if (part != "." && !part.empty())
+            ++depth;
         if (depth < 0) return false;
     }
     return true;
@@ -54,12 +56,14 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
     if (archive_write_open_filename(out.get(), zip.c_str()) != ARCHIVE_OK) return cannot();
     for (const fs::path& place : places) {
         fs::path file = folder / place;
-        std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(archive_entry_new(), archive_entry_free);
+        std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(archive_entry_new(),
+                                                                       archive_entry_free);
         bool is_link = fs::is_symlink(file, failed), is_folder = !is_link && fs::is_directory(file, failed);
         archive_entry_set_pathname(entry.get(), (place.string() + (is_folder ? "/" : "")).c_str());
         archive_entry_set_mtime(entry.get(), entry_time(), 0);
         archive_entry_set_filetype(entry.get(), is_link ? AE_IFLNK : is_folder ? AE_IFDIR : AE_IFREG);
-        bool executable = is_folder || (fs::status(file, failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
+        bool executable =
+            is_folder || (fs::status(file, failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
         archive_entry_set_perm(entry.get(), executable ? 0755 : 0644);
         if (is_link) archive_entry_set_symlink(entry.get(), fs::read_symlink(file, failed).c_str());
         if (is_link || is_folder) {
@@ -71,7 +75,8 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
         archive_entry_set_size(entry.get(), static_cast<la_int64_t>(content->bytes().size()));
         if (archive_write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
         std::size_t size = content->bytes().size();
-        if (size > 0 && archive_write_data(out.get(), content->bytes().data(), size) != static_cast<la_ssize_t>(size))
+        if (size > 0 &&
+            archive_write_data(out.get(), content->bytes().data(), size) != static_cast<la_ssize_t>(size))
             return cannot();
     }
     return archive_write_close(out.get()) == ARCHIVE_OK ? Result<void>() : cannot();
@@ -87,8 +92,8 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
                                                   ARCHIVE_EXTRACT_SECURE_NODOTDOT | ARCHIVE_EXTRACT_UNLINK);
     auto broken = [&](archive* from) {
         const char* why = archive_error_string(from);
-        return fail(ErrorKind::bad_input, "the archive can't be unpacked", file.string(), why != nullptr ? why : "",
-                    "get it anew, or unpack it by hand and name the folder");
+        return fail(ErrorKind::bad_input, "the archive can't be unpacked", file.string(),
+                    why != nullptr ? why : "", "get it anew, or unpack it by hand and name the folder");
     };
     auto climbs = [&](const std::string& path) {
         return fail(ErrorKind::bad_input, "the archive would write outside of its folder", file.string(),
@@ -110,8 +115,11 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
             archive_entry_set_hardlink(entry, (folder / link).c_str());
         }
         auto type = archive_entry_filetype(entry);
-        if (type != AE_IFREG && type != AE_IFDIR && type != AE_IFLNK && archive_entry_hardlink(entry) == nullptr) continue;
-        archive_entry_set_perm(entry, (archive_entry_perm(entry) & 0111) != 0 || type == AE_IFDIR ? 0755 : 0644);
+        if (type != AE_IFREG && type != AE_IFDIR && type != AE_IFLNK &&
+            archive_entry_hardlink(entry) == nullptr)
+            continue;
+        archive_entry_set_perm(entry,
+                               (archive_entry_perm(entry) & 0111) != 0 || type == AE_IFDIR ? 0755 : 0644);
         archive_entry_set_pathname(entry, (folder / name).c_str());
         if (archive_write_header(out.get(), entry) < ARCHIVE_WARN) return broken(out.get());
         const void* bytes = nullptr;
@@ -122,8 +130,10 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
             total += size;
             if (total > most)
                 return fail(ErrorKind::bad_input, "the archive is too large", file.string(),
-                            fmt::format("it holds more than {} bytes", most), "name the folder of the runtime itself");
-            if (archive_write_data_block(out.get(), bytes, size, offset) < ARCHIVE_WARN) return broken(out.get());
+                            fmt::format("it holds more than {} bytes", most),
+                            "name the folder of the runtime itself");
+            if (archive_write_data_block(out.get(), bytes, size, offset) < ARCHIVE_WARN)
+                return broken(out.get());
         }
         if (more != ARCHIVE_EOF) return broken(in.get());
         if (archive_write_finish_entry(out.get()) < ARCHIVE_WARN) return broken(out.get());

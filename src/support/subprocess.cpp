@@ -2,12 +2,12 @@
 
 #include "support/files.h"
 
-#include <cstdlib>
 #include <array>
 #include <atomic>
 #include <cerrno>
 #include <chrono>
 #include <csignal>
+#include <cstdlib>
 #include <fcntl.h>
 #include <fstream>
 #include <poll.h>
@@ -20,7 +20,9 @@ extern char** environ;
 
 namespace omnistasis {
 
-bool is_program(const std::filesystem::path& file) { return is_file(file) && ::access(file.c_str(), X_OK) == 0; }
+bool is_program(const std::filesystem::path& file) {
+    return is_file(file) && ::access(file.c_str(), X_OK) == 0;
+}
 
 std::string find_on_path(const std::string& name) {
     const char* path = std::getenv("PATH");

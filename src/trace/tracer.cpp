@@ -251,7 +251,8 @@ class Tracer {
         for (UnitId id = 0; id < units.size(); ++id) {
             const Unit& unit = units[id];
             // A program for another system may be data to this one.
-            if (!is_native(unit.kind) || unit.file.empty() || !native::kind_of(unit.file).fits(target)) continue;
+            if (!is_native(unit.kind) || unit.file.empty() || !native::kind_of(unit.file).fits(target))
+                continue;
             auto found = closure.add(unit.file, unit.place);
             if (!found) return tl::make_unexpected(found.error());
         }
@@ -305,8 +306,9 @@ class Tracer {
                     graph_.add_loose_ends(
                         {{"missing-library", fmt::format("{} is not found", need.name), from.file, 0,
                           "what needs this file may not work",
-                          fmt::format("carry it with --asset beside the file, if systems of {} do not have it",
-                                      target)}});
+                          fmt::format(
+                              "carry it with --asset beside the file, if systems of {} do not have it",
+                              target)}});
                     continue;
                 }
                 std::string real = real_path(need.found_file);

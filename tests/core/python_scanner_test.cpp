@@ -173,12 +173,13 @@ TEST_CASE("paths that are opened for writing") {
     ScanFacts facts;
     facts.is_own = true;
     facts.file = "/p/app.py";
-    auto result = scan("import sqlite3, shelve\nfrom pathlib import Path\nhere = Path(__file__).parent\n"
-                       "open(here / 'a', 'w')\nopen('b')\nopen('c', mode='r+')\n(here / 'd').write_text('x')\n"
-                       "path = here / 'e'\npath.write_bytes(b'')\nwith path.open('ab') as f: pass\n"
-                       "sqlite3.connect(str(here / 'f.db'))\nsqlite3.connect(':memory:')\nshelve.open('g')\n"
-                       "open(unknown, 'w')\nPath('h').touch()\nself.path.write_text('i')\nhere.open('r')\n",
-                       "app", "", facts);
+    auto result =
+        scan("import sqlite3, shelve\nfrom pathlib import Path\nhere = Path(__file__).parent\n"
+             "open(here / 'a', 'w')\nopen('b')\nopen('c', mode='r+')\n(here / 'd').write_text('x')\n"
+             "path = here / 'e'\npath.write_bytes(b'')\nwith path.open('ab') as f: pass\n"
+             "sqlite3.connect(str(here / 'f.db'))\nsqlite3.connect(':memory:')\nshelve.open('g')\n"
+             "open(unknown, 'w')\nPath('h').touch()\nself.path.write_text('i')\nhere.open('r')\n",
+             "app", "", facts);
     std::vector<std::string> written;
     for (const StringAt& path : result.written_paths) written.push_back(path.text);
     CHECK(written == std::vector<std::string>{"/p/a", "c", "/p/d", "/p/e", "/p/e", "/p/f.db", "g", "h"});

@@ -20,7 +20,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (payload::read_trailer(trailer_bytes, size, trailer) != payload::ReadError::none) return 0;
     launcher::sha256(file.data() + trailer.head_offset, trailer.head_size, trailer.head_hash);
     payload::Head head;
-    (void)payload::read_head({file.data() + trailer.head_offset, static_cast<std::size_t>(trailer.head_size)}, trailer, head);
+    (void)payload::read_head({file.data() + trailer.head_offset, static_cast<std::size_t>(trailer.head_size)},
+                             trailer, head);
     payload::Index index;
     payload::Bytes raw{file.data() + trailer.index_offset, static_cast<std::size_t>(trailer.index_stored)};
     if (index.open(raw, trailer, data[0] % 2 == 0) != payload::ReadError::none) return 0;

@@ -9,8 +9,9 @@
 
 namespace omnistasis::test {
 
-Workshop::Workshop(const std::string& name)
-    : folder_(fs::temp_directory_path() / fmt::format("omnistasis t\xC3\xA4st {} {}", name, ::getpid())) {
+Workshop::Workshop(const std::string& name, std::string runtime)
+    : runtime_(std::move(runtime)),
+      folder_(fs::temp_directory_path() / fmt::format("omnistasis t\xC3\xA4st {} {}", name, ::getpid())) {
     fs::remove_all(folder_);
     fs::create_directories(folder_);
 }
@@ -42,7 +43,7 @@ ProgramOutput Workshop::omnistasis(std::vector<std::string> arguments) {
                          arguments[0] == "rehearse";
     bool has_runtime =
         command.find("--runtime") != std::string::npos || command.find("--help") != std::string::npos;
-    if (takes_runtime && !has_runtime) command += std::string(" --runtime ") + interpreter;
+    if (takes_runtime && !has_runtime) command += " --runtime " + runtime_;
     return shell(command + tail);
 }
 
@@ -58,7 +59,7 @@ std::string Workshop::check_alike(const std::string& entry, const std::vector<st
     std::string tail;
     for (const std::string& argument : arguments) tail += " '" + argument + "'";
     std::string file = fs::path(entry).is_absolute() ? entry : "./" + entry;
-    ProgramOutput source = shell(fmt::format("PYTHONDONTWRITEBYTECODE=1 {} '{}'{}", interpreter, file, tail));
+    ProgramOutput source = shell(fmt::format("PYTHONDONTWRITEBYTECODE=1 {} '{}'{}", runtime_, file, tail));
     auto host = native::HostLibraries::read(
         fs::path(OMNISTASIS_PROGRAM).parent_path().parent_path() / "share/omnistasis/notes", "linux-x86_64");
     REQUIRE(host);

@@ -8,11 +8,14 @@
 
 namespace omnistasis::test {
 
+constexpr const char* interpreter = "/usr/bin/python3";
+
 /// A temporary folder with a space and a letter beyond ASCII in its name, in which the built program is
 /// driven.
 class Workshop {
   public:
-    explicit Workshop(const std::string& name);
+    /// `runtime` is the interpreter that builds and runs from source get.
+    explicit Workshop(const std::string& name, std::string runtime = interpreter);
     ~Workshop();
 
     fs::path write(const std::string& name, const std::string& content);
@@ -33,12 +36,11 @@ class Workshop {
                             const std::vector<std::string>& options = {});
 
   private:
+    std::string runtime_;
     fs::path folder_;
 };
 
 /// The built program for a shell, wherever it was built.
 constexpr const char* quoted_program = "'" OMNISTASIS_PROGRAM "'";
-
-constexpr const char* interpreter = "/usr/bin/python3";
 
 } // namespace omnistasis::test

@@ -13,7 +13,8 @@ enum Class : std::uint8_t { other, space, letter, digit, quote };
 constexpr std::array<std::uint8_t, 256> classes = [] {
     std::array<std::uint8_t, 256> table{};
     for (int c = 0; c < 256; ++c) {
-        bool is_letter = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || c == '$' || c >= 0x80;
+        bool is_letter =
+            (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_' || c == '$' || c >= 0x80;
         if (is_letter) table[static_cast<std::size_t>(c)] = letter;
     }
     // A backslash outside of texts begins an escape in a name; a private name has its mark.
@@ -127,7 +128,8 @@ void Lexer::skip_space() {
             ++position_;
         } else if (c == '/' && position_ + 1 < size && begin[position_ + 1] == '/') {
             const void* line = std::memchr(begin + position_, '\n', size - position_);
-            position_ = line == nullptr ? size : static_cast<std::size_t>(static_cast<const char*>(line) - begin);
+            position_ =
+                line == nullptr ? size : static_cast<std::size_t>(static_cast<const char*>(line) - begin);
         } else if (c == '/' && position_ + 1 < size && begin[position_ + 1] == '*') {
             std::size_t end = text_.find("*/", position_ + 2);
             position_ = end == std::string_view::npos ? size : end + 2;
@@ -387,7 +389,8 @@ Token Lexer::sign(std::size_t start) {
 Token Lexer::next() {
     skip_space();
     std::size_t start = position_, size = text_.size();
-    if (start >= size) return {Token::Kind::end, 0, static_cast<std::uint32_t>(size), static_cast<std::uint32_t>(size)};
+    if (start >= size)
+        return {Token::Kind::end, 0, static_cast<std::uint32_t>(size), static_cast<std::uint32_t>(size)};
     char c = text_[start];
     Token token{Token::Kind::word, 0, static_cast<std::uint32_t>(start), 0};
     switch (class_of(c)) {
@@ -401,7 +404,8 @@ Token Lexer::next() {
     }
     case digit: {
         std::size_t at = start + 1;
-        while (at < size && (class_of(text_[at]) == letter || class_of(text_[at]) == digit || text_[at] == '.'))
+        while (at < size &&
+               (class_of(text_[at]) == letter || class_of(text_[at]) == digit || text_[at] == '.'))
             ++at;
         token.kind = Token::Kind::number;
         token.end = static_cast<std::uint32_t>(at);

@@ -13,7 +13,8 @@ struct Token {
     enum class Kind : std::uint8_t { end, word, number, string, template_text, regular_expression, sign };
     Kind kind = Kind::end;
     /// Of a sign: its first character; `=>` is 'A', `...` is 'E', `++` and `--` are 'I', `?.` is '.'. Of a
-    /// template's piece: 'W' the whole, 'H' the first before a substitution, 'M' one between two, 'T' the last.
+    /// template's piece: 'W' the whole, 'H' the first before a substitution, 'M' one between two, 'T' the
+    /// last.
     char sign = 0;
     std::uint32_t start = 0; ///< in the text
     std::uint32_t end = 0;
@@ -26,10 +27,18 @@ class Lexer {
   public:
     /// What a brace or parenthesis that is open belongs to.
     struct Open {
-        enum class Kind : std::uint8_t { parenthesis, bracket, block, function_body, object, try_block, substitution };
+        enum class Kind : std::uint8_t {
+            parenthesis,
+            bracket,
+            block,
+            function_body,
+            object,
+            try_block,
+            substitution
+        };
         Kind kind = Kind::block;
-        bool is_control = false; ///< a parenthesis behind `if`, `while`, `for` or `with`
-        bool is_called = false;  ///< a parenthesis behind a name: a call, or the head of a function
+        bool is_control = false;  ///< a parenthesis behind `if`, `while`, `for` or `with`
+        bool is_called = false;   ///< a parenthesis behind a name: a call, or the head of a function
         std::uint32_t callee = 0; ///< where the name in front of a parenthesis begins
         std::uint32_t callee_end = 0;
         bool behind_catch = false; ///< a parenthesis behind `catch`, `switch` or such: a block follows
@@ -76,10 +85,10 @@ class Lexer {
     bool block_word_ = false;   ///< a word behind which a parenthesis and a block come, or a block at once
     bool try_word_ = false;
     bool arrow_ = false;
-    bool closed_head_ = false;  ///< a parenthesis was closed that may be the head of a function
+    bool closed_head_ = false; ///< a parenthesis was closed that may be the head of a function
     bool closed_block_head_ = false;
     bool after_statement_ = true; ///< a statement may begin here
-    std::uint32_t callee_ = 0;  ///< where the dotted name begins that is in front
+    std::uint32_t callee_ = 0;    ///< where the dotted name begins that is in front
     std::uint32_t callee_end_ = 0;
     bool after_dot_ = false;
 };

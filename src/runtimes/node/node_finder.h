@@ -6,8 +6,8 @@
 
 namespace omnistasis::node {
 
-/// The runtime for a project's (first) target: the one that the project names, the one on PATH where the target is
-/// this machine's, else one that was added. An error says which one lacks.
+/// The runtime for a project's (first) target: the one that the project names, the one on PATH where the
+/// target is this machine's, else one that was added. An error says which one lacks.
 Result<Facts> find_node(const Project& project, Store& store);
 
 /// The programs of Node.js below a folder.

@@ -1,7 +1,6 @@
 // What comes with a package besides the files that its code asks for.
-#include "runtimes/node/node_tracing.h"
-
 #include "native/native_kind.h"
+#include "runtimes/node/node_tracing.h"
 #include "support/pattern.h"
 
 #include <algorithm>
@@ -32,7 +31,8 @@ std::string folder_of(const std::string& file) { return file.substr(0, file.rfin
 
 bool NodeRuntime::fits_target(const PackageJson& package) const {
     bool c_library = facts_.system != "linux" || allows(package.c_libraries, "glibc");
-    return allows(package.systems, facts_.system) && allows(package.processors, facts_.processor) && c_library;
+    return allows(package.systems, facts_.system) && allows(package.processors, facts_.processor) &&
+           c_library;
 }
 
 bool NodeRuntime::is_addon_for_target(const std::string& file) const {
@@ -43,8 +43,7 @@ bool NodeRuntime::is_addon_for_target(const std::string& file) const {
 /// A package is known by its package.json; it is expanded once for each place that it has.
 void NodeRuntime::expand_package(const Unit& unit, const PackageJson& package, Expansion& out) {
     if (unit.own || folder_of(unit.file) != placement_.package_root(unit.file)) {
-        if (!package.error.empty() && !unit.own)
-            return;
+        if (!package.error.empty() && !unit.own) return;
     }
     if (package.name.empty()) return;
     want_parts_for_system(unit, package, out);
@@ -59,7 +58,8 @@ void NodeRuntime::want_parts_for_system(const Unit& unit, const PackageJson& pac
     for (const std::string& name : package.may_need) {
         std::string folder = resolver_.package_folder(name, unit.file);
         auto part = folder.empty() ? nullptr : resolver_.package_in(folder);
-        bool named_for_system = name.find("linux") != std::string::npos || name.find("darwin") != std::string::npos ||
+        bool named_for_system = name.find("linux") != std::string::npos ||
+                                name.find("darwin") != std::string::npos ||
                                 name.find("win32") != std::string::npos;
         if (!part) {
             has_parts |= named_for_system;
@@ -88,24 +88,32 @@ void NodeRuntime::want_parts_for_system(const Unit& unit, const PackageJson& pac
              fmt::format("{} has a part for each system, and none for {} on {} is installed", package.name,
                          facts_.system, facts_.processor),
              unit.file, 0, "the application may stop when it uses the package",
-             fmt::format("npm install --force --no-save {}", example.empty() ? "the part for the target" : "the part of that kind (as " + example + ")")});
+             fmt::format("npm install --force --no-save {}",
+                         example.empty() ? "the part for the target"
+                                         : "the part of that kind (as " + example + ")")});
 }
 
 /// Native addons that are looked for in the package's folder by a name that is computed: all that fit the
 /// target, in the folders where such are kept.
 void NodeRuntime::want_addons(const Unit& unit, const PackageJson& package, Expansion& out) {
-    auto asks = [&](const char* name) { return std::ranges::find(package.needs, name) != package.needs.end(); };
+    auto asks = [&](const char* name) {
+        return std::ranges::find(package.needs, name) != package.needs.end();
+    };
     bool by_name = asks("bindings") || asks("node-gyp-build") || asks("prebuild-install") ||
-                   asks("@mapbox/node-pre-gyp") || asks("node-gyp-build-optional-packages") || asks("node-addon-api");
+                   asks("@mapbox/node-pre-gyp") || asks("node-gyp-build-optional-packages") ||
+                   asks("node-addon-api");
     std::string root = folder_of(unit.file);
-    bool has_folder = resolver_.has_folder(root + "/prebuilds") || resolver_.has_folder(root + "/build/Release");
+    bool has_folder =
+        resolver_.has_folder(root + "/prebuilds") || resolver_.has_folder(root + "/build/Release");
     if (!by_name && !has_folder) return;
     Reason reason{"is a native addon of", unit.file, 0, true};
     std::size_t before = out.needs.size();
     bool any = false;
-    for (const char* folder : {"prebuilds", "build/Release", "build/Debug", "lib/binding", "binding", "compiled"}) {
+    for (const char* folder :
+         {"prebuilds", "build/Release", "build/Debug", "lib/binding", "binding", "compiled"}) {
         std::string at = root + "/" + folder;
-        if (!resolver_.has_folder(root + "/" + std::string(folder).substr(0, std::string(folder).find('/'))) ||
+        if (!resolver_.has_folder(root + "/" +
+                                  std::string(folder).substr(0, std::string(folder).find('/'))) ||
             !resolver_.has_folder(at))
             continue;
         any = true;
@@ -132,8 +140,9 @@ void NodeRuntime::apply_notes(const Unit& unit, const PackageJson& package, Expa
             // Its `exports` do not bind whoever starts a file by its path.
             std::string package_of_name = package_name(name);
             if (found.kind == Found::Kind::forbidden)
-                found = resolver_.find_file(resolver_.package_folder(package_of_name, root + "/package.json") +
-                                            name.substr(package_of_name.size()));
+                found =
+                    resolver_.find_file(resolver_.package_folder(package_of_name, root + "/package.json") +
+                                        name.substr(package_of_name.size()));
             if (found.kind == Found::Kind::file) want_file(found, unit, package_name(name), reason, out);
         }
         for (const std::string& pattern : note->second.data)

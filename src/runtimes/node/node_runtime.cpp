@@ -1,12 +1,12 @@
-#include "runtimes/node/node_tracing.h"
-
 #include "native/native_kind.h"
+#include "runtimes/node/node_tracing.h"
 #include "runtimes/node/scan_cache.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <set>
 
 namespace omnistasis::node {
 
@@ -132,9 +132,10 @@ Result<Expansion> NodeRuntime::roots() {
         Expansion found;
         want_specifier(text, main, {"is named by --include or trace.include", "", 0, false}, found);
         if (found.needs.empty())
-            return fail(ErrorKind::bad_input, fmt::format("`{}` is nowhere", text), "trace.include or --include",
-                        "it is neither a package nor a file of the project",
-                        "name a package as code would, or a file or pattern relative to the project's folder");
+            return fail(
+                ErrorKind::bad_input, fmt::format("`{}` is nowhere", text), "trace.include or --include",
+                "it is neither a package nor a file of the project",
+                "name a package as code would, or a file or pattern relative to the project's folder");
         for (Need& need : found.needs) out.needs.push_back(std::move(need));
     }
     Expansion recalled = recall(project_.rehearsed);
@@ -166,8 +167,8 @@ void NodeRuntime::want_specifier(const std::string& text, const Unit& from, cons
     if (found.kind == Found::Kind::file) want_file(found, from, package_name(text), reason, out);
 }
 
-void NodeRuntime::want_file(const Found& found, const Unit& from, const std::string& name, const Reason& reason,
-                            Expansion& out) {
+void NodeRuntime::want_file(const Found& found, const Unit& from, const std::string& name,
+                            const Reason& reason, Expansion& out) {
     Unit unit = unit_of(found.file, placement_.place_of(found.file, from.file, from.place, name));
     if (is_excluded(unit.name) || is_excluded(unit.part)) return;
     if (unit.kind == UnitKind::extension && !is_addon_for_target(found.file)) {
@@ -197,7 +198,8 @@ Expansion NodeRuntime::expand(const Unit& unit) {
 void NodeRuntime::want_scopes(const Unit& unit, Expansion& out) {
     std::string root = placement_.package_root(unit.file);
     std::string place = unit.place;
-    for (std::string folder = folder_of(unit.file); folder.size() >= root.size(); folder = folder_of(folder)) {
+    for (std::string folder = folder_of(unit.file); folder.size() >= root.size();
+         folder = folder_of(folder)) {
         std::size_t slash = place.rfind('/');
         if (slash == std::string::npos) break;
         place.resize(slash);
@@ -253,9 +255,9 @@ void NodeRuntime::answer_missing(const Unit& unit, const Request& request, const
                                  const Found& found, const Reason& reason, Expansion& out) {
     if (is_excluded(what) || request.kind == RequestKind::resolve) return;
     if (found.kind == Found::Kind::broken) {
-        out.loose_ends.push_back({"broken-package", fmt::format("the package.json of {} is no valid JSON", what),
-                                  found.why_file, found.why_line, "the application stops when it gets there",
-                                  found.why});
+        out.loose_ends.push_back(
+            {"broken-package", fmt::format("the package.json of {} is no valid JSON", what), found.why_file,
+             found.why_line, "the application stops when it gets there", found.why});
         return;
     }
     if (found.kind == Found::Kind::forbidden && !reason.optional) {
@@ -272,8 +274,10 @@ void NodeRuntime::answer_missing(const Unit& unit, const Request& request, const
         std::vector<std::string> names;
         if (what.front() == '.') {
             fs::path path = fs::path(folder_of(unit.file)) / what;
+            bool has_ending = path.has_extension();
             for (const FolderEntry& entry : list_folder(path.lexically_normal().parent_path()))
-                names.push_back(what.substr(0, what.rfind('/') + 1) + entry.name);
+                names.push_back(what.substr(0, what.rfind('/') + 1) +
+                                (has_ending ? entry.name : fs::path(entry.name).stem().string()));
         } else {
             for (const FolderEntry& entry : list_folder(placement_.base() + "/node_modules"))
                 names.push_back(entry.name);
@@ -330,7 +334,8 @@ void NodeRuntime::want_folder(const Unit& unit, const std::string& folder, const
         for (const auto& [name, is_folder] : listing->entries) {
             std::string path = at + "/" + name;
             if (is_folder) {
-                bool skipped = name == "node_modules" || name == ".git" || (at == project_.folder && name == "out");
+                bool skipped =
+                    name == "node_modules" || name == ".git" || (at == project_.folder && name == "out");
                 if (!skipped) open.push_back(path);
                 continue;
             }
@@ -376,14 +381,18 @@ void NodeRuntime::answer_family(const Unit& unit, const Request& request, const 
     if (loads)
         std::erase_if(out.needs, [&](const Need& need) {
             const std::string& file = need.unit.file;
-            return need.reason.verb == family.verb && need.reason.line == request.line && !is_script(file) && !file.ends_with(".json") &&
-                   !file.ends_with(".node") && !file.ends_with(".wasm");
+            return need.reason.verb == family.verb && need.reason.line == request.line && !is_script(file) &&
+                   !file.ends_with(".json") && !file.ends_with(".node") && !file.ends_with(".wasm");
         });
+    std::set<std::string> files;
+    for (std::size_t i = before; i < out.needs.size(); ++i) files.insert(out.needs[i].unit.file);
     if (out.needs.size() == before && !unit.own) return;
     out.loose_ends.push_back(
         {loads ? "computed-import" : "computed-path",
-         fmt::format("{} {} `{}`, of which a part is computed", unit.name, loads ? "loads" : "names", shown(request.text)),
-         unit.file, request.line, fmt::format("{} files that fit are carried; others would be missing", out.needs.size() - before),
+         fmt::format("{} {} `{}`, of which a part is computed", unit.name, loads ? "loads" : "names",
+                     shown(request.text)),
+         unit.file, request.line,
+         fmt::format("{} files that fit are carried; others would be missing", files.size()),
          "rehearse the application, or name what it needs with --include", !unit.own});
 }
 
@@ -421,7 +430,8 @@ void NodeRuntime::answer_computed_package(const Unit& unit, const Request& reque
              ? fmt::format("{} loads a module by a computed name", unit.name)
              : fmt::format("{} loads `{}`, of which a part is computed", unit.name, shown(request.text)),
          unit.file, request.line,
-         out.needs.size() == before ? "what it loads there is not known" : "packages that fit are carried; others would be missing",
+         out.needs.size() == before ? "what it loads there is not known"
+                                    : "packages that fit are carried; others would be missing",
          "rehearse the application, or name what it loads with --include", !unit.own});
 }
 

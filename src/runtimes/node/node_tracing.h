@@ -24,17 +24,17 @@ using trace::UnitKind;
 
 /// What a runtime is, as its files say.
 struct Facts {
-    std::string program; ///< real path
-    std::string version; ///< as "20.11.1"
-    std::string target;  ///< what it is for: "linux-x86_64"
-    std::string system;  ///< as `process.platform` says it: "linux", "win32", "darwin"
+    std::string program;   ///< real path
+    std::string version;   ///< as "20.11.1"
+    std::string target;    ///< what it is for: "linux-x86_64"
+    std::string system;    ///< as `process.platform` says it: "linux", "win32", "darwin"
     std::string processor; ///< as `process.arch` says it: "x64", "arm64"
     bool runs_here = false;
 };
 
-/// Node.js behind the interface of all languages. What files ask for is in node_runtime.cpp, what comes with a
-/// package in node_packages.cpp, what a watched run shows in node_rehearsal.cpp, what goes into the app tree
-/// in node_files.cpp.
+/// Node.js behind the interface of all languages. What files ask for is in node_runtime.cpp, what comes with
+/// a package in node_packages.cpp, what a watched run shows in node_rehearsal.cpp, what goes into the app
+/// tree in node_files.cpp.
 class NodeRuntime : public trace::Runtime {
   public:
     NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
@@ -99,7 +99,7 @@ class NodeRuntime : public trace::Runtime {
     std::shared_ptr<Store> store_;
     Resolver resolver_;
     Placement placement_;
-    std::string entry_;       ///< real path
+    std::string entry_; ///< real path
     std::string entry_place_;
     std::vector<std::string> entry_options_; ///< that the entry's first line gives the runtime
 };

@@ -14,7 +14,8 @@ struct Note {
     std::string why;
     std::vector<std::string> include; ///< specifiers that it loads unseen, as it would say them
     std::vector<std::string> data;    ///< patterns of files in its folder
-    std::vector<std::string> loads;   ///< patterns of packages that it loads by computed names, from the project
+    std::vector<std::string>
+        loads; ///< patterns of packages that it loads by computed names, from the project
 };
 
 using Notes = std::multimap<std::string, Note>; ///< by package

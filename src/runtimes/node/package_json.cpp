@@ -53,8 +53,9 @@ std::shared_ptr<const PackageJson> read_package_json(const std::string& file) {
         // "[json.exception...] parse error at line 3, column 5: what": the place is told apart.
         if (std::size_t colon = package->error.find(": "); colon != std::string::npos)
             package->error.erase(0, colon + 2);
-        package->error_line = 1 + static_cast<std::uint32_t>(std::count(
-                                      content.begin(), content.begin() + static_cast<std::ptrdiff_t>(end), '\n'));
+        package->error_line =
+            1 + static_cast<std::uint32_t>(
+                    std::count(content.begin(), content.begin() + static_cast<std::ptrdiff_t>(end), '\n'));
         return package;
     }
     if (!json.is_object()) {

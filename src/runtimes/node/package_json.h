@@ -16,12 +16,12 @@ struct PackageJson {
     std::string name;
     std::string version;
     std::string main;
-    bool is_module = false; ///< "type": "module"
+    bool is_module = false;         ///< "type": "module"
     nlohmann::ordered_json exports; ///< null where there are none; keys in the order of the file
     nlohmann::ordered_json imports;
-    std::map<std::string, std::string> programs; ///< "bin": name to file
-    std::vector<std::string> needs;              ///< dependencies, by name
-    std::vector<std::string> may_need;           ///< optional dependencies and peers
+    std::map<std::string, std::string> programs;               ///< "bin": name to file
+    std::vector<std::string> needs;                            ///< dependencies, by name
+    std::vector<std::string> may_need;                         ///< optional dependencies and peers
     std::vector<std::string> systems, processors, c_libraries; ///< "os", "cpu", "libc"
     std::string description;
     std::string error; ///< why it can't be read as JSON; then the rest is empty

@@ -23,7 +23,8 @@ std::size_t end_of_name(const std::string& path, std::size_t at) {
 
 Placement::Placement(Resolver& resolver, const std::string& folder) : resolver_(resolver), base_(folder) {
     // Packages are looked for in all folders above; a project's own are where its workspace is.
-    for (fs::path above = fs::path(folder).parent_path(); above.has_relative_path(); above = above.parent_path())
+    for (fs::path above = fs::path(folder).parent_path(); above.has_relative_path();
+         above = above.parent_path())
         if (is_file(above / "package.json") && is_folder(above / "node_modules")) base_ = above.string();
     take_links(base_ + "/node_modules");
     take_links(base_ + "/node_modules/.pnpm/node_modules");
@@ -70,8 +71,8 @@ std::string Placement::own_place(const std::string& file) const {
     return inner.empty() ? tree_root : fmt::format("{}/{}", tree_root, inner);
 }
 
-std::string Placement::place_of(const std::string& file, const std::string& from, const std::string& from_place,
-                                const std::string& name) {
+std::string Placement::place_of(const std::string& file, const std::string& from,
+                                const std::string& from_place, const std::string& name) {
     std::string root = package_root(file);
     std::string inner = relative_to(file, root);
     auto in = [&](const std::string& place) { return inner.empty() ? place : place + "/" + inner; };
@@ -98,7 +99,8 @@ std::string Placement::place_of(const std::string& file, const std::string& from
         std::string here = place + "/node_modules/" + known;
         if (auto instance = instances_.find(here); instance != instances_.end() && instance->second == root)
             return in(here);
-        if (place.ends_with("/node_modules/" + known) && instances_.contains(place) && instances_[place] == root)
+        if (place.ends_with("/node_modules/" + known) && instances_.contains(place) &&
+            instances_[place] == root)
             return in(place);
         std::size_t above = place.rfind(packages_folder);
         if (above == std::string::npos) break;
@@ -107,7 +109,8 @@ std::string Placement::place_of(const std::string& file, const std::string& from
     auto top = top_.find(known);
     bool free = top == top_.end() || top->second == root;
     // A package from elsewhere that nothing else takes the name of stands beside the others.
-    std::string place = fmt::format("{}/node_modules/{}", free && !in_store ? std::string(tree_root) : asking, known);
+    std::string place =
+        fmt::format("{}/node_modules/{}", free && !in_store ? std::string(tree_root) : asking, known);
     instances_.try_emplace(place, root);
     return in(place);
 }

@@ -20,8 +20,8 @@ class Placement {
     /// The folder above all that keeps its shape.
     const std::string& base() const { return base_; }
 
-    /// The place of the real file `file`, asked for by `from`, which has the place `from_place`. `name` is the
-    /// package's name as it was asked for; empty for a path.
+    /// The place of the real file `file`, asked for by `from`, which has the place `from_place`. `name` is
+    /// the package's name as it was asked for; empty for a path.
     std::string place_of(const std::string& file, const std::string& from, const std::string& from_place,
                          const std::string& name);
 
@@ -39,7 +39,7 @@ class Placement {
 
     Resolver& resolver_;
     std::string base_;
-    std::map<std::string, std::string> top_; ///< packages at the top: name to real folder
+    std::map<std::string, std::string> top_;    ///< packages at the top: name to real folder
     std::map<std::string, std::string> linked_; ///< real folder to place
     std::mutex mutex_;
     std::map<std::string, std::string> instances_; ///< place of a package to its real folder

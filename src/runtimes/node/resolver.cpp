@@ -14,17 +14,56 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 /// The modules in the runtime itself (documentation, `module.builtinModules`).
-constexpr std::array<std::string_view, 50> built_in_modules{
-    "assert",         "async_hooks",     "buffer",       "child_process", "cluster",
-    "console",        "constants",       "crypto",       "dgram",         "diagnostics_channel",
-    "dns",            "domain",          "events",       "fs",            "http",
-    "http2",          "https",           "inspector",    "module",        "net",
-    "os",             "path",            "perf_hooks",   "process",       "punycode",
-    "querystring",    "readline",        "repl",         "stream",        "string_decoder",
-    "sys",            "timers",          "tls",          "trace_events",  "tty",
-    "url",            "util",            "v8",           "vm",            "wasi",
-    "worker_threads", "zlib",            "_http_agent",  "_http_client",  "_http_common",
-    "_http_incoming", "_http_outgoing",  "_http_server", "_stream_wrap",  "_tls_wrap"};
+constexpr std::array<std::string_view, 50> built_in_modules{"assert",
+                                                            "async_hooks",
+                                                            "buffer",
+                                                            "child_process",
+                                                            "cluster",
+                                                            "console",
+                                                            "constants",
+                                                            "crypto",
+                                                            "dgram",
+                                                            "diagnostics_channel",
+                                                            "dns",
+                                                            "domain",
+                                                            "events",
+                                                            "fs",
+                                                            "http",
+                                                            "http2",
+                                                            "https",
+                                                            "inspector",
+                                                            "module",
+                                                            "net",
+                                                            "os",
+                                                            "path",
+                                                            "perf_hooks",
+                                                            "process",
+                                                            "punycode",
+                                                            "querystring",
+                                                            "readline",
+                                                            "repl",
+                                                            "stream",
+                                                            "string_decoder",
+                                                            "sys",
+                                                            "timers",
+                                                            "tls",
+                                                            "trace_events",
+                                                            "tty",
+                                                            "url",
+                                                            "util",
+                                                            "v8",
+                                                            "vm",
+                                                            "wasi",
+                                                            "worker_threads",
+                                                            "zlib",
+                                                            "_http_agent",
+                                                            "_http_client",
+                                                            "_http_common",
+                                                            "_http_incoming",
+                                                            "_http_outgoing",
+                                                            "_http_server",
+                                                            "_stream_wrap",
+                                                            "_tls_wrap"};
 
 std::string parent(const std::string& path) {
     std::size_t slash = path.rfind('/');
@@ -71,8 +110,8 @@ bool is_built_in(std::string_view name) {
         return false;
     if (top != name) {
         std::string_view rest = name.substr(top.size() + 1);
-        return rest == "promises" || rest == "posix" || rest == "win32" || rest == "strict" || rest == "types" ||
-               rest == "consumers" || rest == "web";
+        return rest == "promises" || rest == "posix" || rest == "win32" || rest == "strict" ||
+               rest == "types" || rest == "consumers" || rest == "web";
     }
     return std::ranges::find(built_in_modules, name) != built_in_modules.end();
 }
@@ -108,7 +147,8 @@ Value Resolver::remembered(std::unordered_map<std::string, Value>& map, const st
 std::shared_ptr<const Resolver::Listing> Resolver::list(const std::string& folder) {
     return remembered(listings_, folder, [&] {
         auto listing = std::make_shared<Listing>();
-        for (const FolderEntry& entry : list_folder(folder)) listing->entries.emplace(entry.name, entry.is_folder);
+        for (const FolderEntry& entry : list_folder(folder))
+            listing->entries.emplace(entry.name, entry.is_folder);
         return std::shared_ptr<const Listing>(std::move(listing));
     });
 }
@@ -192,8 +232,8 @@ Found Resolver::find_file(const std::string& path) {
 }
 
 /// PACKAGE_TARGET_RESOLVE
-Found Resolver::target(const PackageJson& package, const Json& value, const std::string& match, bool is_pattern,
-                       bool internal, bool is_import, int depth) {
+Found Resolver::target(const PackageJson& package, const Json& value, const std::string& match,
+                       bool is_pattern, bool internal, bool is_import, int depth) {
     if (depth > 20) return {};
     if (value.is_string()) {
         std::string path = value.get<std::string>();
@@ -204,7 +244,7 @@ Found Resolver::target(const PackageJson& package, const Json& value, const std:
         if (!path.starts_with("./")) {
             if (!internal || path.starts_with("../") || path.starts_with('/'))
                 return {Found::Kind::forbidden, {}, {}, fmt::format("`{}` is no path in the package", path),
-                        package.file, 0};
+                        package.file,           0};
             return resolve(path, below(package.folder, "package.json"), is_import);
         }
         std::string file = normal(below(package.folder, decoded(path)));
@@ -281,8 +321,12 @@ Found Resolver::exported(const PackageJson& package, const std::string& subpath,
         result = from_map(package, exports, subpath, false, is_import);
     }
     if (result.kind == Found::Kind::absent)
-        return {Found::Kind::forbidden, {}, {},
-                fmt::format("the `exports` of {} do not give `{}`", package.name, subpath), package.file, 0};
+        return {Found::Kind::forbidden,
+                {},
+                {},
+                fmt::format("the `exports` of {} do not give `{}`", package.name, subpath),
+                package.file,
+                0};
     return result;
 }
 
@@ -354,7 +398,8 @@ Found Resolver::resolve(const std::string& specifier, const std::string& from, b
         }
         return find_file(relative ? below(folder, path) + (path.ends_with('.') ? "/" : "") : path);
     }
-    if (path.find("://") != std::string::npos || path.starts_with("data:")) return {Found::Kind::built_in, {}, {}, {}, {}, 0};
+    if (path.find("://") != std::string::npos || path.starts_with("data:"))
+        return {Found::Kind::built_in, {}, {}, {}, {}, 0};
     return in_packages(path, from, is_import);
 }
 

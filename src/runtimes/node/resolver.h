@@ -36,8 +36,8 @@ bool is_built_in(std::string_view name);
 std::string package_name(std::string_view specifier);
 
 /// Finds files by the algorithms of the Node.js documentation: "Modules: CommonJS modules, All together" and
-/// "Modules: ECMAScript modules, Resolution Algorithm Specification". Safe on many threads; what was looked at
-/// once is remembered.
+/// "Modules: ECMAScript modules, Resolution Algorithm Specification". Safe on many threads; what was looked
+/// at once is remembered.
 class Resolver {
   public:
     /// `version` is the runtime's: newer ones know more conditions.

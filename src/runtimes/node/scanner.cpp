@@ -51,7 +51,8 @@ void add_values(Values& to, const Values& more) {
 std::string joined(const std::string& left, const std::string& right) {
     if (left.empty()) return right;
     if (right.empty()) return left;
-    if (right.front() == '/' || right.front() == unknown) return left + (left.back() == '/' ? "" : "/") + right;
+    if (right.front() == '/' || right.front() == unknown)
+        return left + (left.back() == '/' ? "" : "/") + right;
     return left + (left.back() == '/' ? "" : "/") + right;
 }
 
@@ -62,8 +63,8 @@ std::string folder_of(const std::string& text) {
 
 bool is_path_function(std::string_view name) {
     return name == "join" || name == "resolve" || name == "normalize" || name == "dirname" ||
-           name == "fileURLToPath" || name == "pathToFileURL" || name == "URL" || name == "toNamespacedPath" ||
-           name == "realpathSync" || name == "String" || name == "urlToPath";
+           name == "fileURLToPath" || name == "pathToFileURL" || name == "URL" ||
+           name == "toNamespacedPath" || name == "realpathSync" || name == "String" || name == "urlToPath";
 }
 
 /// The last name of a dotted one.
@@ -107,7 +108,9 @@ class Scanner {
     bool after_dot() const { return last_.kind == Kind::sign && last_.sign == '.'; }
 
     std::uint32_t line_at(std::size_t position) {
-        if (position < counted_to_) return 1 + static_cast<std::uint32_t>(std::count(text_.begin(), text_.begin() + static_cast<std::ptrdiff_t>(position), '\n'));
+        if (position < counted_to_)
+            return 1 + static_cast<std::uint32_t>(std::count(
+                           text_.begin(), text_.begin() + static_cast<std::ptrdiff_t>(position), '\n'));
         const char* from = text_.data() + counted_to_;
         const char* to = text_.data() + position;
         while (from < to) {
@@ -131,7 +134,8 @@ class Scanner {
         bool is_argument = last_.kind == Kind::sign && last_.sign == '(' &&
                            (text_of(before_) == "require" || text_of(before_) == "import");
         bool is_clause = last_.kind == Kind::word && (text_of(last_) == "from" || text_of(last_) == "import");
-        if (is_module && !is_argument && !is_clause) add(RequestKind::mention, {std::string(text)}, token.start, true);
+        if (is_module && !is_argument && !is_clause)
+            add(RequestKind::mention, {std::string(text)}, token.start, true);
     }
 
     void look_at_word(const Token& token) {
@@ -334,7 +338,8 @@ class Scanner {
         Token sign = inner.next();
         if (sign.sign != '=' || inner.peek() == '=') return;
         char first = inner.peek();
-        bool may_be_known = first == '"' || first == '\'' || first == '`' || class_of_word(first) || first == '_' || first == '(' || first == '$';
+        bool may_be_known = first == '"' || first == '\'' || first == '`' || class_of_word(first) ||
+                            first == '_' || first == '(' || first == '$';
         if (!may_be_known) return;
         if (class_of_word(first) || first == '$') {
             // Most initial values are calls of functions that nobody knows here.
@@ -354,8 +359,8 @@ class Scanner {
                 return;
             }
             std::string_view start = look.text_of(word);
-            bool follows = is_path_function(text) || start == "new" || start == "import" || start == "process" ||
-                           constants_.find(text) != constants_.end();
+            bool follows = is_path_function(text) || start == "new" || start == "import" ||
+                           start == "process" || constants_.find(text) != constants_.end();
             if (!follows) return;
         }
         Values values = expression(inner, 0);
@@ -496,7 +501,8 @@ class Scanner {
     Values template_values(Lexer& inner, const Token& head, std::size_t depth) {
         auto piece = [&](const Token& token) {
             std::string_view text = inner.text_of(token).substr(1);
-            text.remove_suffix(std::min<std::size_t>(text.size(), token.sign == 'H' || token.sign == 'M' ? 2 : 1));
+            text.remove_suffix(
+                std::min<std::size_t>(text.size(), token.sign == 'H' || token.sign == 'M' ? 2 : 1));
             return Lexer::value(text);
         };
         Values values{piece(head)};
@@ -507,7 +513,9 @@ class Scanner {
             // What could not be followed is passed over.
             std::size_t open = inner.open().size();
             do token = inner.next();
-            while (token.kind != Kind::end && !(token.kind == Kind::template_text && (token.sign == 'M' || token.sign == 'T') && inner.open().size() <= open));
+            while (token.kind != Kind::end &&
+                   !(token.kind == Kind::template_text && (token.sign == 'M' || token.sign == 'T') &&
+                     inner.open().size() <= open));
             if (token.kind == Kind::end) return nothing_known;
             values = combined(values, Values{piece(token)}, append);
         }
@@ -543,7 +551,8 @@ class Scanner {
             }
             if (token.sign == '[' || token.sign == '{') {
                 std::size_t open = inner.open().size();
-                while (inner.open().size() >= open && inner.next().kind != Kind::end) {}
+                while (inner.open().size() >= open && inner.next().kind != Kind::end) {
+                }
             }
             break;
         default:
@@ -627,7 +636,8 @@ class Scanner {
                 // Relative to the file that the base is: to its folder.
                 if (base.size() != 1 || base.front() != own_file)
                     return has_place(base) && base.ends_with('/') ? base + path : std::string(1, unknown);
-                bool is_path = !path.empty() && path.find("://") == std::string::npos && !path.starts_with("data:");
+                bool is_path =
+                    !path.empty() && path.find("://") == std::string::npos && !path.starts_with("data:");
                 return is_path ? joined(std::string(1, own_folder), path) : std::string(1, unknown);
             });
         }

@@ -41,7 +41,7 @@ struct ScanResult {
     std::vector<Request> requests;
     std::vector<VariableRead> variables;
     bool imports_late = false; ///< has import(...), or makes functions out of texts that may have it
-    bool is_module = false; ///< has import or export statements, or import.meta
+    bool is_module = false;    ///< has import or export statements, or import.meta
 };
 
 /// Walks a JavaScript source once and finds all that it asks for. Arguments are followed through constants,

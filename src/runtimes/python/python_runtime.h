@@ -1,7 +1,7 @@
 #pragma once
 
-#include "support/store.h"
 #include "runtimes/recognised.h"
+#include "support/store.h"
 #include "trace/runtime.h"
 
 #include <filesystem>
@@ -17,8 +17,8 @@ bool is_python_source(const std::filesystem::path& file);
 Result<std::unique_ptr<trace::Runtime>>
 make_python_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store);
 
-/// No other machine's runtime of Python can be recognised by its files: the one of this machine knows which of them
-/// it is made of.
+/// No other machine's runtime of Python can be recognised by its files: the one of this machine knows which
+/// of them it is made of.
 std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder);
 
 /// What builds for a target get, in words.

