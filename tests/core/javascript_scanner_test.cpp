@@ -69,11 +69,13 @@ TEST_CASE("arguments are followed through constants, templates, sums and paths")
     CHECK(found("fs.readFileSync(path.join(__dirname, '..', 'data', name + '.json'))") ==
           "file D/../data/?.json");
     CHECK(found("open(__dirname + '/x.txt'); open(`${__dirname}/y/${z}`)") == "file D/x.txt; file D/y/?");
-    CHECK(found("const u = new URL('../t.wasm', import.meta.url)") .starts_with("file D/../t.wasm"));
+    CHECK(found("const u = new URL('../t.wasm', import.meta.url)").starts_with("file D/../t.wasm"));
     CHECK(found("const here = path.dirname(fileURLToPath(import.meta.url));\nread(join(here, 'q'))")
               .ends_with("file D/q"));
-    CHECK(found("new Worker('./w.js'); fork('child.js'); fork(command)") == "start ./w.js; mention ./w.js; start child.js");
-    CHECK(found("load('../lib/part.mjs'); say('./no-module')") == "mention ../lib/part.mjs");
+    CHECK(found("new Worker('./w.js'); fork('child.js'); fork(command)") ==
+          "start ./w.js; mention ./w.js; start child.js");
+    CHECK(found("load('../lib/part.mjs'); say('./no module'); load('./bare')") ==
+          "mention ../lib/part.mjs; mention ./bare");
 }
 
 TEST_CASE("lines, variables and late imports") {

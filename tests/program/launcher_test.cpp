@@ -224,7 +224,7 @@ TEST_CASE("in window mode what is wrong is shown in a window") {
         "head -c 2000000 out/linux-x86_64/h > cut; chmod +x cut; mkfifo number; Xvfb -displayfd 3 -screen 0 "
         "800x600x24 3> number 2> /dev/null & server=$!; read display < number; export DISPLAY=:$display; "
         "(./cut 2> said; echo $? > code) & tries=0; until xwininfo -root -tree | grep -q '\"cut\"' || [ "
-        "$tries = 200 "
+        "$tries = 1500 "
         "]; do tries=$((tries + 1)); sleep 0.02; done; xwininfo -root -tree | grep -c '\"cut\"'; kill "
         "$server; wait; "
         "cat code");

@@ -223,7 +223,7 @@ void NodeRuntime::answer(const Unit& unit, const Request& request, Expansion& ou
         return;
     }
     if (request.kind == RequestKind::mention) {
-        Found found = resolver_.resolve(text, unit.file, true);
+        Found found = resolver_.resolve(text, unit.file, false);
         if (found.kind == Found::Kind::file) want_file(found, unit, "", reason, out);
         return;
     }

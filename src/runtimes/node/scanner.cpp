@@ -129,8 +129,11 @@ class Scanner {
         if (text.size() < 6 || text.size() > 200 || text[1] != '.') return;
         text = text.substr(1, text.size() - 2);
         if (!text.starts_with("./") && !text.starts_with("../")) return;
-        bool is_module = text.ends_with(".js") || text.ends_with(".mjs") || text.ends_with(".cjs") ||
-                         text.ends_with(".json") || text.ends_with(".node") || text.ends_with(".wasm");
+        if (text.find_first_of(" *{}<>|\\\n") != std::string_view::npos) return;
+        bool has_ending = text.substr(text.rfind('/')).find('.') != std::string_view::npos;
+        bool is_module = !has_ending || text.ends_with(".js") || text.ends_with(".mjs") ||
+                         text.ends_with(".cjs") || text.ends_with(".json") || text.ends_with(".node") ||
+                         text.ends_with(".wasm");
         bool is_argument = last_.kind == Kind::sign && last_.sign == '(' &&
                            (text_of(before_) == "require" || text_of(before_) == "import");
         bool is_clause = last_.kind == Kind::word && (text_of(last_) == "from" || text_of(last_) == "import");
