@@ -174,7 +174,7 @@ std::vector<FolderEntry> list_folder(const fs::path& folder) {
             if (::fstatat(::dirfd(stream), entry->d_name, &status, 0) != 0) continue;
             is_folder = S_ISDIR(status.st_mode);
         }
-        entries.push_back({std::string(name), is_folder});
+        entries.push_back({std::string(name), is_folder, entry->d_type == DT_LNK || entry->d_type == DT_UNKNOWN});
     }
     ::closedir(stream);
     std::ranges::sort(entries, {}, &FolderEntry::name);

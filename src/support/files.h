@@ -60,6 +60,7 @@ Result<void> write_new(const fs::path& file, ByteSpan content, unsigned mode);
 struct FolderEntry {
     std::string name;
     bool is_folder = false;
+    bool is_link = false; ///< to that
 };
 
 /// What is at a path, links followed. Like all that reads, these report to the Witness.

@@ -299,8 +299,10 @@ void Lexer::close(char sign) {
 Token Lexer::sign(std::size_t start) {
     Token token{Token::Kind::sign, text_[start], static_cast<std::uint32_t>(start),
                 static_cast<std::uint32_t>(start + 1)};
-    auto follows = [&](std::string_view sign) { return text_.substr(start).starts_with(sign); };
     char c = token.sign;
+    auto next_is = [&](std::size_t ahead, char wanted) {
+        return start + ahead < text_.size() && text_[start + ahead] == wanted;
+    };
     bool was_arrow = false;
     switch (c) {
     case '(': {
@@ -330,7 +332,7 @@ Token Lexer::sign(std::size_t start) {
         close(c);
         break;
     case '.':
-        if (follows("...")) {
+        if (next_is(1, '.') && next_is(2, '.')) {
             token.sign = 'E';
             token.end += 2;
             operand_ = false;
@@ -345,7 +347,7 @@ Token Lexer::sign(std::size_t start) {
         operand_ = false;
         return token;
     case '=':
-        if (follows("=>")) {
+        if (next_is(1, '>')) {
             token.sign = 'A';
             token.end += 1;
             was_arrow = true;
@@ -354,7 +356,7 @@ Token Lexer::sign(std::size_t start) {
         break;
     case '+':
     case '-':
-        if (start + 1 < text_.size() && text_[start + 1] == c) {
+        if (next_is(1, c)) {
             token.sign = 'I';
             token.end += 1; // in front of or behind a value: that stays as it was
         } else {
@@ -363,7 +365,7 @@ Token Lexer::sign(std::size_t start) {
         after_statement_ = closed_head_ = closed_block_head_ = false;
         break;
     case '?':
-        if (follows("?.") && !(start + 2 < text_.size() && class_of(text_[start + 2]) == digit)) {
+        if (next_is(1, '.') && !(start + 2 < text_.size() && class_of(text_[start + 2]) == digit)) {
             token.end += 1;
             after_dot_ = true;
             position_ = token.end;

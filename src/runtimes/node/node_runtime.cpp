@@ -331,9 +331,9 @@ void NodeRuntime::want_folder(const Unit& unit, const std::string& folder, const
         std::string at = std::move(open.back());
         open.pop_back();
         auto listing = resolver_.list(at);
-        for (const auto& [name, is_folder] : listing->entries) {
+        for (const auto& [name, entry] : listing->entries) {
             std::string path = at + "/" + name;
-            if (is_folder) {
+            if (entry.is_folder) {
                 bool skipped =
                     name == "node_modules" || name == ".git" || (at == project_.folder && name == "out");
                 if (!skipped) open.push_back(path);

@@ -148,7 +148,7 @@ std::shared_ptr<const Resolver::Listing> Resolver::list(const std::string& folde
     return remembered(listings_, folder, [&] {
         auto listing = std::make_shared<Listing>();
         for (const FolderEntry& entry : list_folder(folder))
-            listing->entries.emplace(entry.name, entry.is_folder);
+            listing->entries.emplace(entry.name, Listing::Entry{entry.is_folder, entry.is_link});
         return std::shared_ptr<const Listing>(std::move(listing));
     });
 }
@@ -156,7 +156,7 @@ std::shared_ptr<const Resolver::Listing> Resolver::list(const std::string& folde
 bool Resolver::has_file(const std::string& path) {
     auto listing = list(parent(path));
     auto entry = listing->entries.find(base(path));
-    return entry != listing->entries.end() && !entry->second;
+    return entry != listing->entries.end() && !entry->second.is_folder;
 }
 
 bool Resolver::has_folder(const std::string& path) {
@@ -166,14 +166,15 @@ bool Resolver::has_folder(const std::string& path) {
     if (above != "/" && !has_folder(above)) return false;
     auto listing = list(above);
     auto entry = listing->entries.find(base(path));
-    return entry != listing->entries.end() && entry->second;
+    return entry != listing->entries.end() && entry->second.is_folder;
 }
 
 std::string Resolver::real(const std::string& path) {
     std::string folder = remembered(real_folders_, parent(path), [&] { return real_path(parent(path)); });
     std::string inner = below(folder, base(path));
-    std::error_code failed;
-    return fs::is_symlink(inner, failed) ? real_path(inner) : inner;
+    auto listing = list(parent(path));
+    auto entry = listing->entries.find(base(path));
+    return entry == listing->entries.end() || entry->second.is_link ? real_path(inner) : inner;
 }
 
 std::shared_ptr<const PackageJson> Resolver::package_in(const std::string& folder) {

@@ -65,7 +65,11 @@ class Resolver {
 
     /// What is in a folder, links followed.
     struct Listing {
-        std::unordered_map<std::string, bool> entries; ///< name to whether it is a folder
+        struct Entry {
+            bool is_folder = false;
+            bool is_link = false; ///< to that; or it is not known whether
+        };
+        std::unordered_map<std::string, Entry> entries; ///< by name
     };
     std::shared_ptr<const Listing> list(const std::string& folder);
 

@@ -180,7 +180,7 @@ class Scanner {
         default:
             break;
         }
-        if (after_dot() || names_.empty()) return;
+        if ((name_marks_ & mark_of(word)) == 0 || after_dot()) return;
         auto known = names_.find(word);
         if (known == names_.end()) return;
         if (requirers_.contains(word)) {
@@ -188,6 +188,17 @@ class Scanner {
             return;
         }
         if (std::ranges::any_of(constants_.find(word)->second, has_place)) look_at_place(token);
+    }
+
+    /// One bit of 64, by which most other names are told from the known ones without a search.
+    static std::uint64_t mark_of(std::string_view name) {
+        return 1ull << ((static_cast<unsigned char>(name.front()) * 7 +
+                         static_cast<unsigned char>(name.back()) * 3 + name.size()) %
+                        64);
+    }
+    void remember(const std::string& name) {
+        names_.insert(name);
+        name_marks_ |= mark_of(name);
     }
 
     void add(RequestKind kind, const Values& values, std::size_t position, bool guarded) {
@@ -356,7 +367,7 @@ class Scanner {
             if (text == "createRequire") {
                 std::string own(inner.text_of(name));
                 if (own != "require") {
-                    names_.insert(own);
+                    remember(own);
                     requirers_.insert(own);
                 }
                 return;
@@ -370,7 +381,7 @@ class Scanner {
         // Another constant of this name, in another part of the file, may be meant as well.
         std::string own(inner.text_of(name));
         if (!is_known(values)) return;
-        names_.insert(own);
+        remember(own);
         add_values(constants_[own], values);
     }
 
@@ -668,6 +679,7 @@ class Scanner {
     std::map<std::string, Values, std::less<>> constants_;
     std::set<std::string, std::less<>> requirers_;
     std::set<std::string, std::less<>> names_; ///< of both
+    std::uint64_t name_marks_ = 0;
     bool makes_code_ = false;
     std::size_t last_place_ = 0; ///< where the last expression ended that was followed
     std::size_t counted_to_ = 0;
