@@ -15,6 +15,12 @@ struct Board : Workshop {
     explicit Board(const std::string& name) : Workshop("platform " + name, "node") {
         write("art/board.svg", picture);
         write("board.js", R"(
+if (process.argv[2] === '--read') return process.stdin.on('data', (piece) => console.log('read ' + piece));
+if (process.argv[2] === '--wait') {
+  process.on('SIGINT', () => { console.log('interrupted'); process.exit(42); });
+  console.log('waiting');
+  return setInterval(() => {}, 1000);
+}
 const lines = process.argv.slice(2).map((one) => JSON.stringify(one));
 console.log(lines.join('\n'));
 process.exitCode = lines.length;
@@ -88,6 +94,33 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     std::string expected = work.shell("node board.js" + arguments).out;
     CHECK(work.shell(wine + "wine one/board.exe" + arguments).out == expected);
     CHECK(work.shell(wine + "wine two/board/board.exe" + arguments).out == expected);
+    // Input through a pipe of the system's own, and Ctrl-C on a console.
+    CHECK(
+        has(work.shell(wine + "wine cmd /c 'echo tide| one\\board.exe --read' > piped.txt 2>&1; cat piped.txt").out, "read tide"));
+    ProgramOutput ended = work.shell(wine + "export TERM=xterm; python3 " CONSOLE_INTERRUPT
+                                            " waiting wine one/board.exe --wait");
+    INFO(ended.out);
+    CHECK(has(ended.out, "interrupted"));
+    CHECK(ended.exit_code == 42);
+    // What the system's own functions say of the version.
+    work.write("asks.c", R"(#include <windows.h>
+#include <stdio.h>
+int main(void) {
+    static char block[65536];
+    wchar_t *text; UINT size; VS_FIXEDFILEINFO *fixed;
+    if (!GetFileVersionInfoW(L"one\\board.exe", 0, sizeof block, block)) return 1;
+    VerQueryValueW(block, L"\\", (void **)&fixed, &size);
+    printf("%lu.%lu ", fixed->dwFileVersionMS >> 16, fixed->dwFileVersionMS & 0xffff);
+    VerQueryValueW(block, L"\\StringFileInfo\\040704b0\\ProductName", (void **)&text, &size);
+    printf("%ls ", text);
+    VerQueryValueW(block, L"\\StringFileInfo\\040904b0\\CompanyName", (void **)&text, &size);
+    printf("%ls\n", text);
+    return 0;
+}
+)");
+    REQUIRE(work.shell("x86_64-w64-mingw32-gcc -o asks.exe asks.c -lversion").exit_code == 0);
+    CHECK(work.shell(wine + "wine asks.exe > said.txt; tr -d '\\r' < said.txt").out ==
+          "2.1 Aushang Port Halcyon\n");
     // A cut-off file is refused.
     work.shell("truncate -s -5 one/board.exe");
     ProgramOutput cut = work.shell(wine + "wine one/board.exe > out.txt 2>&1; echo $?; cat out.txt");
