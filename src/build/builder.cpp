@@ -34,7 +34,7 @@ namespace {
 using payload::TreeFile;
 
 // The groups in the sums of sizes.
-constexpr const char* group_code = "compiled code";
+constexpr const char* group_code = "code";
 constexpr const char* group_native = "native files";
 constexpr const char* group_data = "data";
 
@@ -206,6 +206,7 @@ class Builder {
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
             if (shape_.payload.empty()) {
                 tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
+                tree_.back().group = group_native;
                 continue;
             }
             tree_.push_back({inner.place, 0755, launcher_});

@@ -87,19 +87,23 @@ Result<void> run_targets(bool as_json) {
         for (const std::string& language : language_names()) {
             auto runtime = runtime_for(language, target);
             bool can = has_launcher && runtime.has_value();
-            std::string lacks = !has_launcher ? "there is no launcher for it: install Omnistasis anew"
-                                : !runtime    ? runtime.error().what + "; " + runtime.error().hint
-                                              : "";
+            std::string lacks = !has_launcher ? "there is no launcher for it"
+                                : can         ? ""
+                                              : runtime.error().what;
+            std::string hint = !has_launcher ? "install Omnistasis anew" : can ? "" : runtime.error().hint;
             if (as_json) {
                 nlohmann::ordered_json entry{{"can_be_built", can}};
                 if (can)
                     entry["runtime"] = *runtime;
-                else
+                else {
                     entry["missing"] = lacks;
+                    entry["hint"] = hint;
+                }
                 one["languages"][language] = std::move(entry);
             } else {
                 fmt::print("  {:{}}  {}\n", language, width,
                            can ? "can be built, with " + *runtime : "not yet: " + lacks);
+                if (!hint.empty()) fmt::print("  {:{}}    {}\n", "", width, hint);
             }
         }
         json["targets"].push_back(std::move(one));

@@ -39,12 +39,12 @@ std::string pattern_of(const std::string& text) {
     return pattern;
 }
 
-/// As a person would write it: with the unknown parts as dots.
+/// As a person would write it: with the unknown parts as stars.
 std::string shown(const std::string& text) {
     std::string out;
     for (char c : text) {
         if (c == unknown)
-            out += "...";
+            out += '*';
         else if (c == own_folder)
             out += '.';
         else if (c != own_file)
@@ -387,13 +387,26 @@ void NodeRuntime::answer_family(const Unit& unit, const Request& request, const 
     std::set<std::string> files;
     for (std::size_t i = before; i < out.needs.size(); ++i) files.insert(out.needs[i].unit.file);
     if (out.needs.size() == before && !unit.own) return;
+    // What the project names itself is settled.
+    std::string inner = relative_to(folder, project_.folder.string());
+    std::string name = (inner.empty() ? "" : inner + "/") + pattern_of(rest);
+    bool is_named = std::ranges::any_of(project_.include, [&](const std::string& one) {
+        std::string plain = one.starts_with("./") ? one.substr(2) : one;
+        return !files.empty() && std::ranges::all_of(files, [&](const std::string& file) {
+            return fits_pattern(relative_to(file, project_.folder.string()), plain, '/');
+        });
+    });
+    if (is_named) return;
     out.loose_ends.push_back(
         {loads ? "computed-import" : "computed-path",
          fmt::format("{} {} `{}`, of which a part is computed", unit.name, loads ? "loads" : "names",
                      shown(request.text)),
          unit.file, request.line,
          fmt::format("{} files that fit are carried; others would be missing", files.size()),
-         "rehearse the application, or name what it needs with --include", !unit.own});
+         unit.own
+             ? fmt::format("if that is all, say so with --include '{}'; else rehearse the application", name)
+             : std::string("rehearse the application, or name what it needs with --include"),
+         !unit.own});
 }
 
 /// A package whose name is computed: those fit that the asking package says it works with.

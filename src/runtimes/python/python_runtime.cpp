@@ -579,9 +579,9 @@ namespace {
 
 Result<void> check_target(const std::string& target) {
     if (target == host_target()) return {};
-    return fail(ErrorKind::missing, fmt::format("Python applications can't be built for {} here", target), "",
-                "packages and interpreter of another system can't be asked on this one",
-                fmt::format("build on such a machine; here Python is built for {}", host_target()));
+    return fail(ErrorKind::missing,
+                fmt::format("Python is built for this machine's system alone, {}", host_target()), "",
+                fmt::format("packages and interpreter of {} can't be asked here", target));
 }
 
 } // namespace
