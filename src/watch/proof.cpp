@@ -277,6 +277,8 @@ class Prover {
                 if (!code && !among_code && !file.empty() && is_folder(file)) missing_file(place + "/", file);
             } else if (is_scratch(path)) {
                 // A path relative to where the program is started: from source, that is mostly the project.
+                // Runtimes look for their own settings there too.
+                if (subject_.runtime != nullptr && subject_.runtime->is_code_file(path)) continue;
                 std::string start = std::string(isolated_work) + "/";
                 if (subject_.project == nullptr || !path.starts_with(start)) continue;
                 std::string file = (subject_.project->folder / path.substr(start.size())).string();

@@ -151,3 +151,22 @@ TEST_CASE("a rehearsal finds what only a run shows") {
     REQUIRE(work.omnistasis({"rehearse", "main.js"}).exit_code == 0);
     CHECK(work.check_alike("main.js") == "deep\n");
 }
+
+TEST_CASE("a proof of a Node.js application names the file that is missing") {
+    NodeWorkshop work("prove");
+    work.write("package.json", "{}");
+    work.write("texts/a.txt", "a");
+    work.write(
+        "main.js",
+        "console.log(require('fs').readFileSync(__dirname + '/texts/' + process.argv[2] + '.txt', 'utf8'));");
+    REQUIRE(work.omnistasis({"build", "main.js", "--out", "whole", "--compress", "fast"}).exit_code == 0);
+    ProgramOutput holds = work.omnistasis({"prove", "whole/main", "--", "a"});
+    INFO(holds.out << holds.err);
+    CHECK(holds.exit_code == 0);
+    REQUIRE(
+        work.omnistasis({"build", "main.js", "--out", "less", "--compress", "fast", "--exclude", "texts/*"})
+            .exit_code == 0);
+    ProgramOutput lacks = work.omnistasis({"prove", "less/main", "--", "a"});
+    CHECK(lacks.exit_code == 1);
+    CHECK(lacks.out.find("carry it with --asset 'texts/a.txt'") != std::string::npos);
+}
