@@ -1,4 +1,5 @@
 #include "cli/job.h"
+#include "payload/delta.h"
 #include "report/inspection.h"
 #include "report/library_figure.h"
 #include "support/files.h"
@@ -277,9 +278,14 @@ Result<void> run_inspect(const InspectOptions& options) {
     native::LoaderModel loader;
     std::vector<Inspection> inspections;
     bool folder = is_folder(path);
-    if (folder && is_file(path / path.filename()) && is_folder(path / "tree")) {
-        path /= path.filename(); // an output of ours
-        folder = false;
+    // An output of ours: its executable, or in a bundle the file with its payload.
+    if (folder && (is_folder(path / "tree") || is_folder(path / "Contents/Resources/tree"))) {
+        auto executable =
+            payload::executable_of(is_folder(path / "tree") ? path : path / "Contents/Resources");
+        if (executable) {
+            path = *executable;
+            folder = false;
+        }
     }
     if (folder) {
         std::vector<std::string> files = native_files(path);

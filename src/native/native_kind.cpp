@@ -15,14 +15,6 @@ namespace omnistasis::native {
 
 namespace {
 
-std::uint32_t number_at(ByteSpan bytes, std::size_t offset, std::size_t size, bool big) {
-    if (offset > bytes.size() || bytes.size() - offset < size) return 0;
-    std::uint32_t number = 0;
-    for (std::size_t i = 0; i < size; ++i)
-        number |= static_cast<std::uint32_t>(bytes[offset + i]) << 8 * (big ? size - 1 - i : i);
-    return number;
-}
-
 void add_mach(NativeKind& kind, std::uint32_t processor) {
     if (processor == 0x01000007) kind.targets.push_back("macos-x86_64");
     if (processor == 0x0100000c) kind.targets.push_back("macos-aarch64");
@@ -43,23 +35,23 @@ NativeKind kind_of(const std::string& file) {
     ::close(descriptor);
     if (size < 20) return kind;
     ByteSpan bytes(head.data(), static_cast<std::size_t>(size));
+    ByteView view(bytes), big_endian(bytes, false);
     if (looks_like_elf(bytes)) {
         kind.is_native = true;
         bool big = bytes[5] == 2, wide = bytes[4] == 2;
-        std::uint32_t machine = number_at(bytes, 18, 2, big);
+        std::uint32_t machine = (big ? big_endian : view).half(18);
         if (wide && !big && machine == 62) kind.targets = {"linux-x86_64"};
         if (wide && !big && machine == 183) kind.targets = {"linux-aarch64"};
     } else if (looks_like_pe(bytes)) {
         kind.is_native = true;
-        if (number_at(bytes, number_at(bytes, 0x3c, 4, false) + 4, 2, false) == 0x8664)
-            kind.targets = {"windows-x86_64"};
+        if (view.half(view.word(0x3c) + 4) == 0x8664) kind.targets = {"windows-x86_64"};
     } else if (looks_like_mach_o(bytes)) {
         kind.is_native = true;
-        std::uint32_t magic = number_at(bytes, 0, 4, true);
-        if (magic == 0xcffaedfe) add_mach(kind, number_at(bytes, 4, 4, false));
+        std::uint32_t magic = big_endian.word(0);
+        if (magic == 0xcffaedfe) add_mach(kind, view.word(4));
         if (magic == 0xcafebabe)
-            for (std::uint32_t i = 0; i < std::min(number_at(bytes, 4, 4, true), 16u); ++i)
-                add_mach(kind, number_at(bytes, 8 + i * 20, 4, true));
+            for (std::uint32_t i = 0; i < std::min(big_endian.word(4), 16u); ++i)
+                add_mach(kind, big_endian.word(8 + i * 20));
     }
     return kind;
 }

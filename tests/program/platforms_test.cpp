@@ -95,8 +95,10 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     CHECK(work.shell(wine + "wine one/board.exe" + arguments).out == expected);
     CHECK(work.shell(wine + "wine two/board/board.exe" + arguments).out == expected);
     // Input through a pipe of the system's own, and Ctrl-C on a console.
-    CHECK(
-        has(work.shell(wine + "wine cmd /c 'echo tide| one\\board.exe --read' > piped.txt 2>&1; cat piped.txt").out, "read tide"));
+    CHECK(has(
+        work.shell(wine + "wine cmd /c 'echo tide| one\\board.exe --read' > piped.txt 2>&1; cat piped.txt")
+            .out,
+        "read tide"));
     ProgramOutput ended = work.shell(wine + "export TERM=xterm; python3 " CONSOLE_INTERRUPT
                                             " waiting wine one/board.exe --wait");
     INFO(ended.out);
@@ -168,6 +170,10 @@ TEST_CASE("an application bundle for macOS is sealed as its format asks") {
     CHECK(work.shell("plistutil -i two/board.app/Contents/Info.plist -o p.bin -f bin && python3 -c "
                      "'import plistlib; print(plistlib.load(open(\"p.bin\", \"rb\"))[\"CFBundleName\"])'")
               .out == "Notice B\xC3\xBCrd\n");
+    ProgramOutput inspected = work.omnistasis({"inspect", "two/board.app", "--verify"});
+    INFO(inspected.out << inspected.err);
+    CHECK(inspected.exit_code == 0);
+    CHECK(has(inspected.out, "board 2.1.0, console mode"));
     CHECK(has(work.shell("icns2png -l two/board.app/Contents/Resources/board.icns 2>/dev/null").out,
               "'il32' 32x32"));
     CHECK(has(work.shell("llvm-objdump --macho --private-headers two/board.app/Contents/MacOS/board").out,

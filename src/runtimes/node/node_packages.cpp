@@ -63,7 +63,10 @@ void NodeRuntime::want_parts_for_system(const Unit& unit, const PackageJson& pac
                                 name.find("win32") != std::string::npos;
         if (!part) {
             has_parts |= named_for_system;
-            if (named_for_system && example.empty()) example = name;
+            bool fits_name = name.find(facts_.system) != std::string::npos &&
+                             name.find(facts_.processor) != std::string::npos &&
+                             name.find("musl") == std::string::npos;
+            if (fits_name && example.empty()) example = name;
             continue;
         }
         if (part->systems.empty() && part->processors.empty()) continue;
@@ -89,8 +92,7 @@ void NodeRuntime::want_parts_for_system(const Unit& unit, const PackageJson& pac
                          facts_.system, facts_.processor),
              unit.file, 0, "the application may stop when it uses the package",
              fmt::format("npm install --force --no-save {}",
-                         example.empty() ? "the part for the target"
-                                         : "the part of that kind (as " + example + ")")});
+                         example.empty() ? "its part for the target" : example)});
 }
 
 /// Native addons that are looked for in the package's folder by a name that is computed: all that fit the
