@@ -153,13 +153,19 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
         return options.strict && std::ranges::any_of(job->graph.loose_ends,
                                                      [](const trace::LooseEnd& end) { return !end.minor; });
     };
+    kept.look();
     // With nothing changed there is nothing to do.
     if (auto made = options.prove || options.save ? std::nullopt : kept.find()) {
         job->graph = std::move(made->traced.graph);
         if (!stops()) return print_built(*job, made->result, options), Result<void>();
     }
-    if (auto traced = trace_again(*job, progress); !traced)
-        return progress.clear(), tl::make_unexpected(traced.error());
+    auto relied = rely_on_trace(*job, kept);
+    if (!relied) return progress.clear(), tl::make_unexpected(relied.error());
+    if (!*relied)
+        if (auto traced = trace_again(*job, progress); !traced)
+            return progress.clear(), tl::make_unexpected(traced.error());
+    build::KeptBuild::Reading reading =
+        *relied ? kept.reading() : build::KeptBuild::read(*job->runtime, job->graph);
     if (stops()) {
         progress.clear();
         print_loose_ends(job->graph.loose_ends, true);
@@ -174,7 +180,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     if (!result) return tl::make_unexpected(result.error());
     auto trace_file = write_trace(*job);
     if (!trace_file) return tl::make_unexpected(trace_file.error());
-    kept.keep({{job->graph, job->runtime_title}, *result}, *trace_file, witness);
+    kept.keep({{job->graph, job->runtime_title}, *result}, reading, *trace_file, witness);
     print_built(*job, *result, options);
     if (!options.quiet)
         for (const std::string& remark : result->remarks) fmt::print(stderr, "note: {}\n", remark);

@@ -112,6 +112,18 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer) {
     return job;
 }
 
+namespace {
+
+Result<void> take_runtime(Job& job, trace::EntryCheck check) {
+    auto runtime = make_runtime(job.project, job.installation.data, job.store, check);
+    if (!runtime) return tl::make_unexpected(runtime.error());
+    job.runtime = std::move(*runtime);
+    job.runtime_title = job.runtime->title();
+    return {};
+}
+
+} // namespace
+
 Result<void> trace_again(Job& job, Observer& observer) {
     auto assets = find_assets(job.project);
     if (!assets) return tl::make_unexpected(assets.error());
@@ -122,14 +134,21 @@ Result<void> trace_again(Job& job, Observer& observer) {
         assets->push_back({file, "../share/" + job.project.name + dress::icon_ending(icon->kind)});
     }
     observer.step("asking", 0);
-    auto runtime = make_runtime(job.project, job.installation.data, job.store);
-    if (!runtime) return tl::make_unexpected(runtime.error());
-    job.runtime = std::move(*runtime);
+    if (auto made = take_runtime(job, trace::EntryCheck::now); !made)
+        return tl::make_unexpected(made.error());
     auto graph = trace::trace(*job.runtime, *assets, *job.host, *job.store, job.jobs, observer);
     if (!graph) return tl::make_unexpected(graph.error());
     job.graph = std::move(*graph);
-    job.runtime_title = job.runtime->title();
     return {};
+}
+
+Result<bool> rely_on_trace(Job& job, build::KeptBuild& kept) {
+    if (!kept.only_sources_changed()) return false;
+    if (auto made = take_runtime(job, trace::EntryCheck::with_the_files); !made)
+        return tl::make_unexpected(made.error());
+    auto traced = kept.trace_again_for(*job.runtime);
+    if (traced) job.graph = std::move(traced->graph);
+    return traced.has_value();
 }
 
 Result<fs::path> write_beside_output(const fs::path& folder, const std::string& name,

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "build/builder.h"
+#include "build/kept_build.h"
 #include "cli/terminal.h"
 #include "native/host_libraries.h"
 #include "project/project.h"
@@ -55,6 +56,10 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer);
 
 /// Traces a job's project anew, after it was changed.
 Result<void> trace_again(Job& job, Observer& observer);
+
+/// Takes the graph of an earlier build, where only sources have changed since and ask for the same as before;
+/// says whether they do.
+Result<bool> rely_on_trace(Job& job, build::KeptBuild& kept);
 
 /// Writes a file that tells about an output into the folder of outputs; returns its path.
 Result<std::filesystem::path> write_beside_output(const std::filesystem::path& folder,

@@ -20,6 +20,10 @@ namespace {
 constexpr unsigned exchange_flag = 2; // RENAME_EXCHANGE of renameat2(2)
 constexpr std::uint64_t largest_piece = 8ull << 30;
 
+bool fits(const Piece& piece, ByteSpan content) {
+    return (piece.from_base ? damage_check(content) : hex(sha256(content))) == piece.hash;
+}
+
 /// A file that is being written; what an earlier, interrupted run wrote of it is taken over as far as it is
 /// right.
 class PartFile {
@@ -41,7 +45,7 @@ class PartFile {
         std::string there(piece.size, '\0');
         return ::pread(descriptor_, there.data(), there.size(), static_cast<off_t>(at)) ==
                    static_cast<ssize_t>(there.size()) &&
-               hex(sha256(there)) == piece.hash;
+               fits(piece, as_bytes(there));
     }
 
     bool write(ByteSpan bytes, std::uint64_t at) {
@@ -142,6 +146,8 @@ class Applier {
             if (!inside) return damaged_delta(delta_, "it is cut off or damaged");
             bool is_done = at + piece.size <= there && part.has(piece, at);
             if (!is_done && piece.from_base) {
+                if (!fits(piece, before.subspan(piece.offset, piece.size)))
+                    return damaged_delta(delta_, "what it takes from the output is not there");
                 if (!part.copy(from, before, piece.offset, piece.size, at)) return cant_write(name);
             } else if (!is_done) {
                 ByteSpan stored = data_.subspan(piece.offset, piece.stored);
@@ -153,8 +159,7 @@ class Applier {
                         return damaged_delta(delta_, "a piece can't be unpacked");
                     stored = as_bytes(raw);
                 }
-                if (hex(sha256(stored)) != piece.hash)
-                    return damaged_delta(delta_, "a piece does not fit its hash");
+                if (!fits(piece, stored)) return damaged_delta(delta_, "a piece does not fit its hash");
                 if (!part.write(stored, at)) return cant_write(name);
             }
             at += piece.size;
@@ -163,13 +168,12 @@ class Applier {
         return {};
     }
 
-    /// What was made is read as an output, to the last hash.
-    Result<void> check_result(const fs::path& file) const {
+    /// What was made is read as an output.
+    Result<PayloadContents> check_result(const fs::path& file) const {
         auto made = PayloadContents::open(file);
         if (made && made->identity() != summary_.result_id)
             return damaged_delta(delta_, "it does not lead to the output that it promises");
-        if (!made) return tl::make_unexpected(made.error());
-        return made->verify();
+        return made;
     }
 
     Result<void> apply_single(const fs::path& place) {
@@ -178,7 +182,9 @@ class Applier {
         is_ours_ = true;
         if (files_.size() != 1) return damaged_delta(delta_, "it does not have one file");
         auto written = write_file(part, part_, files_[0], base_.bytes(), base_.file());
-        if (written) written = check_result(part_);
+        // Each of its pieces was checked when it was taken.
+        if (written)
+            if (auto made = check_result(part_); !made) written = tl::make_unexpected(made.error());
         // What takes the old one's place must be on the disk; beside it, the old one is still there.
         if (written && replaces_ && !part.sync()) written = cant_write(part_);
         if (written && ::rename(part_.c_str(), place.c_str()) != 0) written = cant_write(place);
@@ -215,7 +221,9 @@ class Applier {
         }
         if (executable.empty()) return damaged_delta(delta_, "it has no executable");
         if (auto linked = take_unchanged(executable); !linked) return linked;
-        if (auto right = check_result(executable); !right) return right;
+        auto made = check_result(executable);
+        if (!made) return tl::make_unexpected(made.error());
+        if (auto right = made->verify(); !right) return right;
         if (replaces_) ::syncfs(folder);
         if (is_new_place) {
             if (::rename(part_.c_str(), place.c_str()) != 0) return cant_write(place);

@@ -54,7 +54,7 @@ DeltaSummary summary_of(const Json& json) {
 } // namespace
 
 void to_json(Json& json, const Piece& piece) {
-    json = {{"size", piece.size}, {"sha256", piece.hash}};
+    json = {{"size", piece.size}, {piece.from_base ? "xxh3" : "sha256", piece.hash}};
     if (piece.from_base) {
         json["base"] = piece.offset;
     } else {
@@ -68,7 +68,7 @@ void from_json(const Json& json, Piece& piece) {
     piece.from_base = json.contains("base");
     piece.offset = json.at(piece.from_base ? "base" : "data");
     piece.size = json.at("size");
-    piece.hash = json.at("sha256");
+    piece.hash = json.at(piece.from_base ? "xxh3" : "sha256");
     if (piece.from_base) return;
     piece.stored = json.at("stored");
     piece.packed = json.at("packed");

@@ -15,7 +15,7 @@ struct Piece {
     std::uint64_t stored = 0; ///< data: in the delta
     std::uint64_t size = 0;
     std::string packed; ///< data: `none`, `zstd`, or `zstd-base`: with the base's file as what went before
-    std::string hash;   ///< SHA-256 of the content, hexadecimal
+    std::string hash; ///< of the content, hexadecimal: SHA-256 of data, XXH3 (128 bits) of what the base has
 };
 
 struct ChangedFile {

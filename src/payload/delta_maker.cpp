@@ -62,7 +62,7 @@ class Maker {
             summary_.result_size += segment.size;
         }
         for (Piece& piece : file.pieces)
-            if (piece.from_base) piece.hash = hex(sha256(base_.bytes().subspan(piece.offset, piece.size)));
+            if (piece.from_base) piece.hash = damage_check(base_.bytes().subspan(piece.offset, piece.size));
         files_.push_back(std::move(file));
     }
 

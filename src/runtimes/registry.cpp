@@ -21,7 +21,7 @@ struct Language {
     Result<bool> (*settle_entry)(Project& project);
     bool (*is_source)(const std::filesystem::path& file);
     Result<std::unique_ptr<trace::Runtime>> (*make)(const Project& project, const std::filesystem::path& data,
-                                                    std::shared_ptr<Store> store);
+                                                    std::shared_ptr<Store> store, trace::EntryCheck check);
     Recognise recognise;
     /// The runtime that a target's builds get where the project names none.
     Result<std::string> (*usual_for)(const std::string& target);
@@ -108,10 +108,11 @@ Result<void> settle_entry(Project& project) {
                             fmt::join(language_names(), ", ")));
 }
 
-Result<std::unique_ptr<trace::Runtime>>
-make_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store) {
+Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project,
+                                                     const std::filesystem::path& data,
+                                                     std::shared_ptr<Store> store, trace::EntryCheck check) {
     for (const Language& language : languages)
-        if (project.language == language.name) return language.make(project, data, std::move(store));
+        if (project.language == language.name) return language.make(project, data, std::move(store), check);
     return fail(ErrorKind::fault, "the project's language was not settled", project.entry);
 }
 

@@ -14,8 +14,10 @@ Result<void> settle_entry(Project& project);
 
 /// The runtime for a project: by `runtime.language`, or by its entry point. It keeps in `store` what it can
 /// use again.
-Result<std::unique_ptr<trace::Runtime>>
-make_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store);
+Result<std::unique_ptr<trace::Runtime>> make_runtime(const Project& project,
+                                                     const std::filesystem::path& data,
+                                                     std::shared_ptr<Store> store,
+                                                     trace::EntryCheck check = trace::EntryCheck::now);
 
 /// The names of all languages.
 std::vector<std::string> language_names();

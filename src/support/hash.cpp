@@ -1,6 +1,7 @@
 #include "support/hash.h"
 
 #include <openssl/sha.h>
+#include <xxhash.h>
 
 namespace omnistasis {
 
@@ -11,6 +12,12 @@ Sha256 sha256(ByteSpan bytes) {
 }
 
 Sha256 sha256(std::string_view text) { return sha256(as_bytes(text)); }
+
+std::string damage_check(ByteSpan bytes) {
+    XXH128_canonical_t digits;
+    XXH128_canonicalFromHash(&digits, XXH3_128bits(bytes.data(), bytes.size()));
+    return hex(digits.digest);
+}
 
 std::string hex(ByteSpan bytes) {
     static constexpr char digits[] = "0123456789abcdef";

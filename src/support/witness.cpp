@@ -54,6 +54,14 @@ template <typename Archive, typename Sights> void visit(Archive& archive, Sights
     });
 }
 
+std::optional<std::vector<Sight>> read(std::string_view testimony) {
+    FormReader reader(testimony);
+    std::vector<Sight> sights;
+    visit(reader, sights);
+    if (!reader.complete()) return std::nullopt;
+    return sights;
+}
+
 } // namespace
 
 Witness::Witness() {
@@ -97,12 +105,17 @@ std::optional<std::string> Witness::testimony() const {
     return std::move(writer.bytes);
 }
 
-bool Witness::still_true(std::string_view testimony) {
-    FormReader reader(testimony);
-    std::vector<Sight> sights;
-    visit(reader, sights);
-    return reader.complete() &&
-           std::ranges::all_of(sights, [](const Sight& sight) { return look_at(sight.path) == sight; });
+std::optional<std::vector<std::string>> Witness::changes_since(std::string_view testimony) {
+    auto sights = read(testimony);
+    if (!sights) return std::nullopt;
+    std::vector<std::string> changed;
+    for (const Sight& sight : *sights)
+        if (look_at(sight.path) != sight) changed.push_back(sight.path);
+    return changed;
+}
+
+void Witness::saw_all_of(std::string_view testimony) {
+    for (const Sight& sight : read(testimony).value_or(std::vector<Sight>())) saw(sight.path);
 }
 
 } // namespace omnistasis

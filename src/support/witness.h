@@ -4,6 +4,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace omnistasis {
 
@@ -31,8 +32,11 @@ class Witness {
     /// before that a further change might not show.
     std::optional<std::string> testimony() const;
 
-    /// Whether all that a testimony says is so still. A damaged one is not.
-    static bool still_true(std::string_view testimony);
+    /// The paths of a testimony at which something is different now; nothing where it is damaged.
+    static std::optional<std::vector<std::string>> changes_since(std::string_view testimony);
+
+    /// Takes over what a testimony saw: work that relies on it depends on all of that too.
+    static void saw_all_of(std::string_view testimony);
 
   private:
     std::string passed_over_;

@@ -95,15 +95,23 @@ KeptResult::KeptResult(const std::string& kind, const std::string& options, std:
     key_ = Store::key_of(subject);
 }
 
-std::optional<std::string> KeptResult::find() {
+std::optional<KeptResult::Found> KeptResult::find_with_changes() {
     auto kept = store_->find(key_);
     if (!kept) return std::nullopt;
     FormReader reader(*kept);
-    std::string testimony, form;
-    reader.value(testimony);
-    reader.value(form);
-    if (!reader.complete() || !Witness::still_true(testimony)) return std::nullopt;
-    return form;
+    Found found;
+    reader.value(found.testimony);
+    reader.value(found.form);
+    auto changed = reader.complete() ? Witness::changes_since(found.testimony) : std::nullopt;
+    if (!changed) return std::nullopt;
+    found.changed = std::move(*changed);
+    return found;
+}
+
+std::optional<std::string> KeptResult::find() {
+    auto found = find_with_changes();
+    if (!found || !found->changed.empty()) return std::nullopt;
+    return std::move(found->form);
 }
 
 void KeptResult::keep(const std::string& form, const Witness& witness) {

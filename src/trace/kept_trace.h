@@ -7,6 +7,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace omnistasis::trace {
 
@@ -23,6 +24,14 @@ class KeptResult {
   public:
     /// `kind` is a word for the work; `options` any text that stands for the command's own settings.
     KeptResult(const std::string& kind, const std::string& options, std::shared_ptr<Store> store);
+
+    /// What was kept, and what is different since.
+    struct Found {
+        std::string form;
+        std::vector<std::string> changed; ///< paths
+        std::string testimony;            ///< Witness::saw_all_of takes it over
+    };
+    std::optional<Found> find_with_changes();
 
     /// Nothing where none was kept or where it may have become another.
     std::optional<std::string> find();

@@ -9,6 +9,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace omnistasis::trace {
@@ -79,6 +80,10 @@ struct SeenModule {
     std::uint32_t line = 0;
 };
 
+/// When it is seen whether the entry point is valid source: at once, which may mean to ask the runtime; or
+/// when files are made of the sources, which says so just as well.
+enum class EntryCheck : std::uint8_t { now, with_the_files };
+
 /// One language's knowledge. Everything else of Omnistasis sees languages through this interface only.
 class Runtime {
   public:
@@ -97,6 +102,16 @@ class Runtime {
     /// Called when nothing is left to expand: needs that follow from the whole of what was found. Units may
     /// be named again; the trace ends when nothing new comes.
     virtual std::vector<std::pair<UnitId, Need>> settle(const std::vector<Unit>& units) = 0;
+
+    /// What a trace takes from the source file of one of the application's own units: equal bytes mean that
+    /// it would find the same. Empty where that can't be said. Also called without a trace before it.
+    virtual std::string reading_of(const Unit& unit) = 0;
+
+    /// What this learned in a trace that `make_files` needs besides the graph.
+    virtual std::string learned() const = 0;
+
+    /// Takes that back, instead of a trace.
+    virtual Result<void> relearn(std::string_view learned) = 0;
 
     /// The group that a unit belongs to, where the group comes only with an application that wants it itself;
     /// else empty. Many packages can work with one of several toolkits, and try each that is installed.

@@ -39,6 +39,9 @@ class MadeUpRuntime : public Runtime {
         return out;
     }
     std::vector<std::pair<UnitId, Need>> settle(const std::vector<Unit>&) override { return {}; }
+    std::string reading_of(const Unit&) override { return {}; }
+    std::string learned() const override { return {}; }
+    Result<void> relearn(std::string_view) override { return {}; }
     std::string on_request(const Unit& unit) const override {
         return !group.empty() && unit.name.starts_with(group) ? group : "";
     }

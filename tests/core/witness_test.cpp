@@ -25,14 +25,15 @@ TEST_CASE("a witness sees whether files, folders and missing names stay as they 
     std::string read = testimony_of([&] { CHECK(read_text(folder / "a.txt")); });
     std::string missed = testimony_of([&] { CHECK_FALSE(is_file(folder / "inner/c.txt")); });
     std::string listed = testimony_of([&] { CHECK(list_folder(folder / "inner").size() == 1); });
-    for (const std::string* testimony : {&read, &missed, &listed}) CHECK(Witness::still_true(*testimony));
+    for (const std::string* testimony : {&read, &missed, &listed})
+        CHECK(Witness::changes_since(*testimony)->empty());
     folder.write("a.txt", "another");
-    CHECK_FALSE(Witness::still_true(read));
-    CHECK(Witness::still_true(missed));
+    CHECK_FALSE(Witness::changes_since(read)->empty());
+    CHECK(Witness::changes_since(missed)->empty());
     folder.write("inner/c.txt");
-    CHECK_FALSE(Witness::still_true(missed));
-    CHECK_FALSE(Witness::still_true(listed));
-    CHECK_FALSE(Witness::still_true(read.substr(0, read.size() - 1)));
+    CHECK_FALSE(Witness::changes_since(missed)->empty());
+    CHECK_FALSE(Witness::changes_since(listed)->empty());
+    CHECK_FALSE(Witness::changes_since(read.substr(0, read.size() - 1)));
 }
 
 TEST_CASE("a witness is silent about what is still changing, and about what can't be looked at") {

@@ -309,3 +309,34 @@ TEST_CASE("a build with nothing changed makes nothing; with anything changed it 
         CHECK(read_text(output).value() == before.value());
     }
 }
+
+TEST_CASE("sources that ask for the same as before are not traced again; what they ask for anew is found") {
+    Workshop workshop("reading");
+    workshop.write("quay.py", "DEPTH = 7\n");
+    workshop.write("mole.py", "LENGTH = 300\n");
+    workshop.write("main.py", "import quay\nprint(quay.DEPTH)\n");
+    auto build = [&] {
+        auto done = workshop.omnistasis({"build", "main.py", "--compress", "fast"});
+        INFO(done.err);
+        CHECK(done.exit_code == 0);
+        return workshop.shell("out/linux-x86_64/main").out;
+    };
+    build();
+    CHECK(build() == "7\n");
+    workshop.write("main.py", "import quay\nprint(quay.DEPTH + 1)\n");
+    CHECK(build() == "8\n");
+    // As editors save: another file takes the place.
+    workshop.write("quay.new", "DEPTH = 17\n");
+    fs::rename(workshop.path("quay.new"), workshop.path("quay.py"));
+    CHECK(build() == "18\n");
+    workshop.write("main.py", "import quay, mole\nprint(quay.DEPTH, mole.LENGTH)\n");
+    CHECK(build() == "17 300\n");
+    // A new file that takes another's place on the search path, beside a source that asks for the same.
+    workshop.write("quay/__init__.py", "DEPTH = 5\n");
+    workshop.write("main.py", "import quay, mole\nprint(quay.DEPTH, mole.LENGTH + 1)\n");
+    CHECK(build() == "5 301\n");
+    workshop.write("main.py", "import quay, mole\nprint(quay.DEPTH,, mole.LENGTH + 1)\n");
+    auto wrong = workshop.omnistasis({"build", "main.py", "--compress", "fast"});
+    CHECK(wrong.exit_code == 3);
+    CHECK(wrong.err.find("main.py:2") != std::string::npos);
+}

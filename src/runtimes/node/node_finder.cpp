@@ -154,8 +154,9 @@ Result<std::string> usual_runtime(const std::string& target) {
     return fmt::format("Node.js {}", facts->version);
 }
 
-Result<std::unique_ptr<trace::Runtime>>
-make_node_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store) {
+Result<std::unique_ptr<trace::Runtime>> make_node_runtime(const Project& project,
+                                                          const std::filesystem::path& data,
+                                                          std::shared_ptr<Store> store, trace::EntryCheck) {
     auto facts = find_node(project, *store);
     if (!facts) return tl::make_unexpected(facts.error());
     auto notes = read_notes(data / "notes" / "node");

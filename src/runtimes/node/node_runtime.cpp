@@ -123,8 +123,7 @@ Unit NodeRuntime::unit_of(const std::string& file, const std::string& place) con
 
 Result<Expansion> NodeRuntime::roots() {
     Expansion out;
-    entry_place_ = placement_.own_place(entry_);
-    Unit main = unit_of(entry_, entry_place_);
+    Unit main = unit_of(entry_, placement_.own_place(entry_));
     main.kind = UnitKind::script;
     out.needs.push_back({main, {}});
     out.needs.push_back({{UnitKind::program, "node", facts_.program, program_place(), false, true}, {}});
@@ -192,6 +191,11 @@ Expansion NodeRuntime::expand(const Unit& unit) {
         want_scopes(unit, out);
     }
     return out;
+}
+
+std::string NodeRuntime::reading_of(const Unit& unit) {
+    auto scan = unit.kind == UnitKind::script ? scan_file(unit.file, *store_) : std::nullopt;
+    return scan ? stored_form(*scan) : std::string();
 }
 
 /// Each package.json between a file and the folder of its package: they say how it is loaded.

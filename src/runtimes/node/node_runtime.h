@@ -15,7 +15,9 @@ Result<bool> settle_entry(Project& project);
 
 bool is_node_source(const std::filesystem::path& file);
 
-Result<std::unique_ptr<trace::Runtime>>
-make_node_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store);
+Result<std::unique_ptr<trace::Runtime>> make_node_runtime(const Project& project,
+                                                          const std::filesystem::path& data,
+                                                          std::shared_ptr<Store> store,
+                                                          trace::EntryCheck check);
 
 } // namespace omnistasis::node

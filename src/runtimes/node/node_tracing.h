@@ -44,6 +44,9 @@ class NodeRuntime : public trace::Runtime {
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>&) override { return {}; }
+    std::string reading_of(const Unit& unit) override;
+    std::string learned() const override { return {}; }
+    Result<void> relearn(std::string_view) override { return {}; }
     std::string on_request(const Unit&) const override { return {}; }
     std::filesystem::path program() const override { return facts_.program; }
     Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
@@ -99,8 +102,7 @@ class NodeRuntime : public trace::Runtime {
     std::shared_ptr<Store> store_;
     Resolver resolver_;
     Placement placement_;
-    std::string entry_; ///< real path
-    std::string entry_place_;
+    std::string entry_;                      ///< real path
     std::vector<std::string> entry_options_; ///< that the entry's first line gives the runtime
 };
 

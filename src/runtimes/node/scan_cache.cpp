@@ -41,10 +41,14 @@ std::optional<ScanResult> scan_file(const std::string& file, Store& store) {
     auto source = MappedFile::open(file);
     if (!source) return std::nullopt;
     ScanResult result = scan(source->text());
+    if (settled) store.keep(key, stored_form(result));
+    return result;
+}
+
+std::string stored_form(const ScanResult& result) {
     FormWriter writer;
     visit(writer, result);
-    if (settled) store.keep(key, std::move(writer.bytes));
-    return result;
+    return std::move(writer.bytes);
 }
 
 } // namespace omnistasis::node

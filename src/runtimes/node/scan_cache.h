@@ -13,4 +13,7 @@ namespace omnistasis::node {
 /// did not change is not even opened.
 std::optional<ScanResult> scan_file(const std::string& file, Store& store);
 
+/// All of a result, in the form in which the store keeps it.
+std::string stored_form(const ScanResult& result);
+
 } // namespace omnistasis::node

@@ -60,18 +60,21 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
 }
 
 Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,
-                              const std::string& entry) {
+                              const std::string& entry, bool checks_entry) {
     auto script = read_text(helpers / "facts.py");
     if (!script) return tl::make_unexpected(script.error());
-    auto source = read_text(entry);
-    std::string subject = interpreter + '\0' + *script + '\0' + entry + '\0' + (source ? *source : "");
+    std::string subject = interpreter + '\0' + *script;
     for (const char* variable : {"PYTHONPATH", "PYTHONHOME", "PYTHONNOUSERSITE", "PYTHONUSERBASE",
                                  "VIRTUAL_ENV", "HOME", "PYENV_VERSION", "PATH"})
         if (const char* value = std::getenv(variable))
             subject += std::string("\0", 1) + variable + "=" + value;
     FactsCache cache(subject);
+    auto source = read_text(entry);
+    // Whether an entry is valid depends on its text alone, once the interpreter is known.
+    FactsCache verdicts(subject + '\0' + entry + '\0' + (source ? *source : ""));
     nlohmann::json json = nlohmann::json::parse(cache.find(), nullptr, false);
-    if (!json.is_object()) {
+    nlohmann::json verdict = nlohmann::json::parse(verdicts.find(), nullptr, false);
+    if (!json.is_object() || (checks_entry && !verdict.is_array())) {
         auto output = run_program({interpreter, "-c", *script, entry});
         if (!output) return tl::make_unexpected(output.error());
         json = nlohmann::json::parse(output->out, nullptr, false);
@@ -85,12 +88,15 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
                 "name a Python of version 3.9 or later with --runtime");
         }
         std::string prefix = json["prefix"];
+        verdict = json["entry_error"];
         // Behind a wrapper script another interpreter may answer the next time.
-        if (real_path(interpreter) == json["program"].get<std::string>())
+        if (real_path(interpreter) == json["program"].get<std::string>()) {
             cache.keep(output->out, json["search_path"].get<std::vector<std::string>>(),
                        {interpreter, json["program"], prefix + "/pyvenv.cfg"});
-        else
+            verdicts.keep(verdict.dump(), {}, {interpreter, json["program"]});
+        } else {
             Witness::saw_what_cannot_be_checked();
+        }
     }
     Facts facts;
     facts.major = json["version"][0];
@@ -116,9 +122,9 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
     for (const auto& name : json["frozen"]) facts.frozen.insert(name.get<std::string>());
     for (const auto& [name, path] : json["editable"].items())
         facts.editable.emplace(name, path.get<std::string>());
-    if (json["entry_error"].size() == 2) {
-        facts.entry_error = json["entry_error"][0];
-        facts.entry_error_line = json["entry_error"][1];
+    if (verdict.size() == 2) {
+        facts.entry_error = verdict[0];
+        facts.entry_error_line = verdict[1];
     }
     facts.build_data = json["build_data"];
     for (const auto& [name, module] : json["codecs"].items())

@@ -6,6 +6,7 @@
 #include "runtimes/python/python_tracing.h"
 #include "runtimes/python/version_condition.h"
 #include "runtimes/python/zipped_packages.h"
+#include "support/hash.h"
 #include "support/near_match.h"
 #include "support/own_program.h"
 #include "support/pattern.h"
@@ -15,6 +16,7 @@
 #include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <nlohmann/json.hpp>
 #include <unordered_map>
 
 namespace omnistasis::python {
@@ -285,11 +287,10 @@ void PythonRuntime::scan_source_of_extension(const Unit& unit, Expansion& out) {
         if (!has_no_occasion(request, unit.name, *result)) answer(unit, request, out);
 }
 
-void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
+std::optional<PythonRuntime::Scanned> PythonRuntime::scanned_source(const Unit& unit) {
     std::string name = unit.name == "__main__" && !main_module().empty() ? main_module() : unit.name;
     const FoundModule& found = finder_.find(name);
     bool package = found.is_package && name != "__main__";
-    if (unit.file.starts_with(helpers_.string())) return; // our own
     Scanned scanned;
     scanned.name = name;
     scanned.file = unit.file;
@@ -303,8 +304,17 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     facts.file = unit.file;
     auto result = scans_.scan_file(unit.file, facts.is_main ? "__main__" : name,
                                    package ? name : parent_of(name), facts);
-    if (!result) return;
+    if (!result) return std::nullopt;
     scanned.result = std::move(*result);
+    return scanned;
+}
+
+void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
+    if (unit.file.starts_with(helpers_.string())) return; // our own
+    auto read = scanned_source(unit);
+    if (!read) return;
+    Scanned& scanned = *read;
+    const std::string& name = scanned.name;
     Unit self = unit;
     self.name = name;
     for (const Request& request : scanned.result.requests)
@@ -346,6 +356,26 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
             out.needs.push_back({std::move(data), {"names", unit.file, line, false}});
     std::lock_guard lock(mutex_);
     scanned_.push_back(std::move(scanned));
+}
+
+std::string PythonRuntime::reading_of(const Unit& unit) {
+    bool names_are_read = entry_.kind == Entry::Kind::function && unit.file == entry_.file;
+    if (unit.kind != UnitKind::code || names_are_read || searched_.contains(unit.file)) return {};
+    auto scanned = scanned_source(unit);
+    if (!scanned) return {};
+    Sha256 hash = sha256(stored_form(scanned->result));
+    return {hash.begin(), hash.end()};
+}
+
+std::string PythonRuntime::learned() const {
+    nlohmann::json json = moved_;
+    return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
+
+Result<void> PythonRuntime::relearn(std::string_view learned) {
+    nlohmann::json json = nlohmann::json::parse(learned, nullptr, false);
+    if (json.is_object()) moved_ = json.get<decltype(moved_)>();
+    return find_entry_module();
 }
 
 /// The dotted name that a request means, seen from the module that makes it.
@@ -396,6 +426,10 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
 /// Whether a module may be without a name that is taken from it: `from socket import _fileobject`.
 bool PythonRuntime::may_lack(const FoundModule& module, const std::string& name) {
     if (name.empty() || module.kind != FoundModule::Kind::source) return false;
+    {
+        std::lock_guard lock(mutex_);
+        searched_.insert(module.file);
+    }
     auto source = MappedFile::open(module.file);
     if (!source || source->text().find(name) != std::string_view::npos) return false;
     // What another module hands on wholesale does not stand in the text; names with a bar are not handed on.
@@ -593,13 +627,15 @@ Result<std::string> usual_runtime(const std::string& target) {
     return "Python, " + *interpreter;
 }
 
-Result<std::unique_ptr<trace::Runtime>>
-make_python_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store) {
+Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& project,
+                                                            const std::filesystem::path& data,
+                                                            std::shared_ptr<Store> store,
+                                                            trace::EntryCheck check) {
     if (auto right = check_target(project.targets.front()); !right) return tl::make_unexpected(right.error());
     auto interpreter = find_interpreter(project.runtime_home, project.folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     std::string entry = read_entry(project).file;
-    auto facts = ask_interpreter(*interpreter, data / "python", entry);
+    auto facts = ask_interpreter(*interpreter, data / "python", entry, check == trace::EntryCheck::now);
     if (!facts) return tl::make_unexpected(facts.error());
     if (!facts->entry_error.empty())
         return fail(ErrorKind::bad_input, "the entry point is no valid Python source",

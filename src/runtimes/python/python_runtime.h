@@ -12,10 +12,13 @@ namespace omnistasis::python {
 /// Whether an entry point is Python: by its name, or by its first line.
 bool is_python_source(const std::filesystem::path& file);
 
-/// Asks the project's interpreter for its facts and checks the entry point. `data` is the folder with our
+/// Asks the project's interpreter for its facts and checks the entry point, unless files will be made of it
+/// anyway. `data` is the folder with our
 /// helper programs and notes.
-Result<std::unique_ptr<trace::Runtime>>
-make_python_runtime(const Project& project, const std::filesystem::path& data, std::shared_ptr<Store> store);
+Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& project,
+                                                            const std::filesystem::path& data,
+                                                            std::shared_ptr<Store> store,
+                                                            trace::EntryCheck check);
 
 /// No other machine's runtime of Python can be recognised by its files: the one of this machine knows which
 /// of them it is made of.

@@ -14,6 +14,7 @@
 #include <fmt/format.h>
 #include <map>
 #include <mutex>
+#include <optional>
 #include <ranges>
 #include <set>
 #include <string>
@@ -75,6 +76,9 @@ class PythonRuntime : public trace::Runtime {
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
+    std::string reading_of(const Unit& unit) override;
+    std::string learned() const override;
+    Result<void> relearn(std::string_view learned) override;
     std::string on_request(const Unit& unit) const override {
         std::string top = trace::is_module(unit.kind) && !unit.own ? top_of(unit.name) : std::string();
         return on_request_.contains(top) ? top : std::string();
@@ -159,6 +163,7 @@ class PythonRuntime : public trace::Runtime {
     void answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out);
     void note_computed_import(const std::string& file, std::uint32_t line, const std::string& what,
                               Expansion& out);
+    std::optional<Scanned> scanned_source(const Unit& unit);
     void scan_source(const Unit& unit, Expansion& out);
     void scan_extension(const Unit& unit, Expansion& out);
     void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
@@ -205,6 +210,7 @@ class PythonRuntime : public trace::Runtime {
     /// Name that occurs, to the module that must be there too and what is needed then.
     std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules_;
     std::mutex mutex_;
+    std::set<std::string> searched_; ///< sources that were looked into besides their scan
     /// Modules that are entry points, to the distributions that say so; null where that was settled.
     std::multimap<std::string, std::pair<const Distribution*, Reason>> entry_modules_;
     std::vector<Scanned> scanned_;
