@@ -26,6 +26,7 @@
 #include <optional>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <unordered_map>
 
 namespace omnistasis::build {
 
@@ -59,9 +60,9 @@ std::string start_text(const trace::Start& start) {
 class Builder {
   public:
     Builder(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-            const native::HostLibraries& host, Store& store, const Installation& installation, unsigned jobs,
-            Observer& observer)
-        : project_(project), runtime_(runtime), graph_(graph), host_(host), store_(store),
+            const review::Review& review, const native::HostLibraries& host, Store& store,
+            const Installation& installation, unsigned jobs, Observer& observer)
+        : project_(project), runtime_(runtime), graph_(graph), review_(review), host_(host), store_(store),
           installation_(installation), jobs_(jobs), observer_(observer),
           platform_(dress::platform_of(project.targets.front())) {}
 
@@ -200,9 +201,11 @@ class Builder {
         if (!made) return tl::make_unexpected(made.error());
         for (trace::MadeFile& file : *made) {
             TreeFile& out = tree_.emplace_back(TreeFile{file.place, file.mode});
+            for (const auto& [unit, bytes] : file.shares) shares_[unit] = {file.place, bytes};
             out.content = std::move(file.content);
             out.cuts = std::move(file.cuts);
         }
+        tree_.push_back({review::notice_place, 0644, review_.notices});
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
             if (shape_.payload.empty()) {
                 tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
@@ -399,6 +402,9 @@ class Builder {
             {trace::UnitKind::code, "module"},         {trace::UnitKind::script, "module"},
             {trace::UnitKind::extension, "extension"}, {trace::UnitKind::native, "library"},
             {trace::UnitKind::program, "program"},     {trace::UnitKind::data, "data"}};
+        const review::Components& components = review_.components;
+        std::unordered_map<std::string, std::uint64_t> sizes;
+        for (const TreeFile& file : tree_) sizes.emplace(file.place, payload::size_of(file));
         std::vector<payload::Part> parts(graph_.units.size());
         oneapi::tbb::parallel_for(std::size_t(0), parts.size(), [&](std::size_t i) {
             const trace::Unit& unit = graph_.units[i];
@@ -406,16 +412,34 @@ class Builder {
             auto hash = kind == kinds.end() ? std::nullopt : file_hash(unit.file, store_);
             if (!hash) return;
             std::error_code ignored;
-            parts[i] = {kind->second, unit.name, "", fs::file_size(unit.file, ignored),
-                        hex(*hash).substr(0, 16)};
+            payload::Part& part = parts[i];
+            part = {kind->second, unit.name, "", fs::file_size(unit.file, ignored), hex(*hash).substr(0, 16)};
+            if (components.of_unit[i] != review::Components::own)
+                part.owner = components.all[components.of_unit[i]].name;
+            // What is compiled has its place among others, unless it stands in the tree as a file.
+            if (auto share = shares_.find(unit.name);
+                unit.kind == trace::UnitKind::code && share != shares_.end()) {
+                part.place = share->second.first;
+                part.inside = share->second.second;
+            } else {
+                std::string place = unit.kind == trace::UnitKind::code ? unit.place + "c" : unit.place;
+                if (auto size = sizes.find(place); size != sizes.end()) {
+                    part.place = place;
+                    part.inside = size->second;
+                }
+            }
         });
         std::erase_if(parts, [](const payload::Part& part) { return part.kind.empty(); });
-        std::string title = runtime_.title();
-        std::size_t space = title.rfind(' ');
-        parts.push_back({"runtime", title.substr(0, space),
-                         space == std::string::npos ? "" : title.substr(space + 1), 0, ""});
-        for (const trace::Package& package : runtime_.packages(graph_.units))
-            parts.push_back({"package", package.name, package.version, 0, ""});
+        for (const review::Component& one : components.all) {
+            using Kind = review::Component::Kind;
+            payload::Part part{one.kind == Kind::runtime          ? "runtime"
+                               : one.kind == Kind::system_package ? "system"
+                                                                  : "package",
+                               one.name, one.version, 0, ""};
+            part.licence = one.licence;
+            part.url = one.url;
+            parts.push_back(std::move(part));
+        }
         parts_ = payload::parts_text(std::move(parts));
     }
 
@@ -462,6 +486,7 @@ class Builder {
     const Project& project_;
     trace::Runtime& runtime_;
     const trace::Graph& graph_;
+    const review::Review& review_;
     const native::HostLibraries& host_;
     Store& store_;
     const Installation& installation_;
@@ -474,7 +499,8 @@ class Builder {
     std::string front_launcher_; ///< the one in front of the tree: with the mode and the public key
     std::optional<payload::SigningKey> key_;
     std::string parts_;
-    std::string loader_; ///< the tree's own; its place
+    std::map<std::string, std::pair<std::string, std::uint64_t>> shares_; ///< units, in files with others
+    std::string loader_;                                                  ///< the tree's own; its place
     std::vector<TreeFile> tree_;
     BuildResult result_;
 };
@@ -493,10 +519,10 @@ Result<Installation> Installation::find() {
 }
 
 Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-                          const native::HostLibraries& host, Store& store, const Installation& installation,
-                          unsigned jobs, Observer& observer) {
+                          const review::Review& review, const native::HostLibraries& host, Store& store,
+                          const Installation& installation, unsigned jobs, Observer& observer) {
     oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, jobs);
-    return Builder(project, runtime, graph, host, store, installation, jobs, observer).run();
+    return Builder(project, runtime, graph, review, host, store, installation, jobs, observer).run();
 }
 
 } // namespace omnistasis::build

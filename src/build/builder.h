@@ -4,6 +4,7 @@
 #include "payload/payload_writer.h"
 #include "plan/contributions.h"
 #include "project/project.h"
+#include "review/review.h"
 #include "support/observer.h"
 #include "support/store.h"
 #include "trace/runtime.h"
@@ -50,7 +51,7 @@ struct BuildResult {
 /// Makes the output that `project` describes from what the trace found. The output is put in its place at
 /// once, at the end: an interrupted build leaves what was there before.
 Result<BuildResult> build(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
-                          const native::HostLibraries& host, Store& store, const Installation& installation,
-                          unsigned jobs, Observer& observer);
+                          const review::Review& review, const native::HostLibraries& host, Store& store,
+                          const Installation& installation, unsigned jobs, Observer& observer);
 
 } // namespace omnistasis::build

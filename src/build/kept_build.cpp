@@ -52,6 +52,7 @@ template <typename Archive, typename Reading> void visit(Archive& archive, Readi
         if constexpr (!std::is_const_v<Reading>) *map = {list.begin(), list.end()};
     }
     archive.value(reading.learned);
+    archive.value(reading.review);
 }
 
 /// Of the names in a folder, and of what kind each is.

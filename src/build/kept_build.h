@@ -25,6 +25,7 @@ class KeptBuild {
         std::map<std::string, std::string> sources; ///< files, to what a trace took from each
         std::map<std::string, std::string> folders; ///< that sources are in, to a hash of their names
         std::string learned;                        ///< trace::Runtime::learned
+        std::string review;                         ///< review::stored_form
     };
     /// Of a trace that was done just now.
     static Reading read(trace::Runtime& runtime, const trace::Graph& graph);
@@ -50,6 +51,9 @@ class KeptBuild {
     void keep(const Made& made, const Reading& reading, const fs::path& also, const Witness& witness);
 
     const Reading& reading() const { return reading_; }
+
+    /// Of sources and folders, those that have changed.
+    const std::vector<std::string>& changed() const { return found_->changed; }
 
   private:
     std::optional<trace::KeptResult::Found> found_;

@@ -2,6 +2,8 @@
 #include "cli/job.h"
 #include "cli/proving.h"
 #include "native/native_kind.h"
+#include "payload/delta.h"
+#include "report/history.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -139,6 +141,51 @@ void print_built(const Job& job, const build::BuildResult& result, const BuildOp
     print_loose_ends(job.graph.loose_ends, options.verbose);
 }
 
+/// A build stops for credentials and for licences that the project refuses.
+Result<void> check_review(const review::Review& review) {
+    std::vector<std::string> reasons = review.reasons_to_stop();
+    if (reasons.empty()) return {};
+    std::string list;
+    for (const std::string& reason : reasons) list += "\n  " + shown_path(reason);
+    bool secrets = reasons.size() > review.refused.size();
+    return fail(ErrorKind::refused, "nothing was built: this should not be given away" + list, "", "",
+                secrets
+                    ? "take it out of what is shipped (trace.exclude, or the asset's pattern); or, if it "
+                      "opens nothing, "
+                      "allow it with [[allow]] file, kind and reason in omnistasis.toml"
+                    : "leave the package out with --exclude, or change licences.refuse in omnistasis.toml");
+}
+
+/// What a build is about to replace, kept open: it is compared with what replaces it.
+std::optional<payload::PayloadContents> earlier_output(const Job& job) {
+    const std::string& target = job.project.targets.front();
+    fs::path output = job.project.output_folder(target) / job.project.name;
+    if (!is_there(output)) return std::nullopt;
+    auto executable = payload::executable_of(output);
+    auto contents = executable ? payload::PayloadContents::open(*executable)
+                               : Result<payload::PayloadContents>(tl::make_unexpected(executable.error()));
+    if (!contents) return std::nullopt;
+    return std::move(*contents);
+}
+
+/// Adds the build to the record of builds beside the output.
+Result<void> note_build(const Job& job, const build::BuildResult& result,
+                        const std::optional<payload::PayloadContents>& before) {
+    fs::path folder = job.project.output_folder(job.project.targets.front());
+    std::string name = job.project.name + ".history.json";
+    auto text = is_file(folder / name) ? read_text(folder / name) : Result<std::string>(std::string());
+    report::HistoryEntry entry{job.project.version, report::point_in_time(), result.size,
+                               result.tree_size,    result.modules,          result.libraries,
+                               result.data_files};
+    std::optional<report::Comparison> changes;
+    if (before)
+        if (auto after = payload::PayloadContents::open(result.output))
+            if (auto compared = report::compare(*before, *after)) changes = std::move(*compared);
+    auto written = write_beside_output(folder, name, report::history_with(text ? *text : "", entry, changes));
+    if (!written) return tl::make_unexpected(written.error());
+    return {};
+}
+
 /// One target; `all` takes the project's targets.
 Result<void> build_target(const BuildOptions& options, std::vector<std::string>& all) {
     ProgressLine progress(options.quiet);
@@ -166,13 +213,18 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
             return progress.clear(), tl::make_unexpected(traced.error());
     build::KeptBuild::Reading reading =
         *relied ? kept.reading() : build::KeptBuild::read(*job->runtime, job->graph);
+    auto reviewed = review_job(*job, *relied ? &kept : nullptr, progress);
+    if (!reviewed) return progress.clear(), tl::make_unexpected(reviewed.error());
+    reading.review = review::stored_form(*reviewed);
+    if (auto fine = check_review(*reviewed); !fine) return progress.clear(), fine;
     if (stops()) {
         progress.clear();
         print_loose_ends(job->graph.loose_ends, true);
         return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends",
                     "settle each of them as it says");
     }
-    auto result = build::build(job->project, *job->runtime, job->graph, *job->host, *job->store,
+    std::optional<payload::PayloadContents> before = earlier_output(*job);
+    auto result = build::build(job->project, *job->runtime, job->graph, *reviewed, *job->host, *job->store,
                                job->installation, job->jobs, progress);
     progress.clear();
     if (std::string trouble = job->store->shared_trouble(); !trouble.empty() && !options.quiet)
@@ -180,6 +232,8 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     if (!result) return tl::make_unexpected(result.error());
     auto trace_file = write_trace(*job);
     if (!trace_file) return tl::make_unexpected(trace_file.error());
+    if (auto noted = note_build(*job, *result, before); !noted && !options.quiet)
+        fmt::print(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
     kept.keep({{job->graph, job->runtime_title}, *result}, reading, *trace_file, witness);
     print_built(*job, *result, options);
     if (!options.quiet)

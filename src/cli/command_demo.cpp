@@ -47,7 +47,9 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
     ProgressLine progress(false);
     auto job = trace_project(options, progress);
     if (!job) return progress.clear(), tl::make_unexpected(job.error());
-    auto result = build::build(job->project, *job->runtime, job->graph, *job->host, *job->store,
+    auto reviewed = review_job(*job, nullptr, progress);
+    if (!reviewed) return progress.clear(), tl::make_unexpected(reviewed.error());
+    auto result = build::build(job->project, *job->runtime, job->graph, *reviewed, *job->host, *job->store,
                                job->installation, job->jobs, progress);
     progress.clear();
     if (!result) return tl::make_unexpected(result.error());

@@ -275,8 +275,9 @@ Result<void> run_inspect(const InspectOptions& options) {
     if (!is_there(path))
         return fail(ErrorKind::bad_input, "there is no such file", options.file, "nothing has that name",
                     "name an output, a native file or a folder");
-    native::LoaderModel loader;
-    std::vector<Inspection> inspections;
+    // What a large folder takes is left to the system when the program ends.
+    static native::LoaderModel loader;
+    static std::vector<Inspection> inspections;
     bool folder = is_folder(path);
     // An output of ours: its executable, or in a bundle the file with its payload.
     if (folder && (is_folder(path / "tree") || is_folder(path / "Contents/Resources/tree"))) {
@@ -291,7 +292,7 @@ Result<void> run_inspect(const InspectOptions& options) {
         std::vector<std::string> files = native_files(path);
         std::vector<Inspection> all(files.size());
         oneapi::tbb::parallel_for(std::size_t(0), files.size(), [&](std::size_t i) {
-            if (report::may_be_native(files[i])) all[i] = report::inspect_file(files[i], loader, true);
+            all[i] = report::inspect_file(files[i], loader, true);
         });
         for (Inspection& one : all)
             if (!one.format.empty()) inspections.push_back(std::move(one));

@@ -1,3 +1,4 @@
+#include "cli/output_files.h"
 #include "cli/proving.h"
 #include "payload/payload_contents.h"
 #include "support/files.h"
@@ -19,51 +20,6 @@ struct ProveOptions : JobOptions {
     watch::ProofRun run;
     int exit_code = -1;
 };
-
-/// Where an output is: the executable, or the folder around it, and where what belongs to it is kept.
-struct OutputFiles {
-    fs::path output;
-    std::string program;
-    fs::path folder;
-};
-
-Result<OutputFiles> find_output(const std::string& named) {
-    fs::path path = fs::absolute(named).lexically_normal();
-    if (path.filename().empty()) path = path.parent_path();
-    if (is_folder(path)) {
-        std::string name = path.filename().string();
-        if (is_file(path / name) && is_folder(path / "tree"))
-            return OutputFiles{path, name, path.parent_path()};
-        return fail(ErrorKind::bad_input, "the folder is no output", named,
-                    fmt::format("there is no {} with a tree in it", name),
-                    "name the executable that `omnistasis build` has made");
-    }
-    if (!is_file(path))
-        return fail(ErrorKind::bad_input, "there is no such output", named, "no file has that name",
-                    "build it first: omnistasis build");
-    if (is_folder(path.parent_path() / "tree"))
-        return OutputFiles{path.parent_path(), path.filename().string(), path.parent_path().parent_path()};
-    return OutputFiles{path, path.filename().string(), path.parent_path()};
-}
-
-/// The project that an output was built from, as trace.json beside it says; nothing where that is not there
-/// any more.
-std::optional<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer) {
-    auto text = read_text(files.folder / "trace.json");
-    if (!text) return std::nullopt;
-    auto json = nlohmann::json::parse(*text, nullptr, false);
-    if (!json.is_object() || !json.contains("project")) return std::nullopt;
-    JobOptions of_project = options;
-    of_project.project = {};
-    of_project.project.entry = json["project"].value("entry", "");
-    of_project.project.out = files.folder.string();
-    of_project.project.name = files.program;
-    if (std::string home = json["project"].value("runtime", ""); !home.empty())
-        of_project.project.runtime = home;
-    auto job = trace_project(of_project, observer);
-    if (!job) return std::nullopt;
-    return std::move(*job);
-}
 
 Result<void> run_prove(ProveOptions& options) {
     ProgressLine progress(options.quiet);

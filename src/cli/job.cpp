@@ -151,6 +151,16 @@ Result<bool> rely_on_trace(Job& job, build::KeptBuild& kept) {
     return traced.has_value();
 }
 
+Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& observer) {
+    fs::path notes = job.installation.data / "notes";
+    review::Review review;
+    if (kept == nullptr || !review::from_stored_form(kept->reading().review, review))
+        return review::review(job.project, job.graph, *job.runtime, *job.store, notes, observer);
+    auto again = review::review_again(review, job.project, job.graph, *job.runtime, kept->changed(), notes);
+    if (!again) return tl::make_unexpected(again.error());
+    return review;
+}
+
 Result<fs::path> write_beside_output(const fs::path& folder, const std::string& name,
                                      const std::string& text) {
     auto place = build::OutputPlace::prepare(folder, name);

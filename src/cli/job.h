@@ -61,6 +61,10 @@ Result<void> trace_again(Job& job, Observer& observer);
 /// says whether they do.
 Result<bool> rely_on_trace(Job& job, build::KeptBuild& kept);
 
+/// Looks at what would be shipped, before it is: licences, secrets. With `kept`, whose trace the job relies
+/// on, only at what has changed since.
+Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& observer);
+
 /// Writes a file that tells about an output into the folder of outputs; returns its path.
 Result<std::filesystem::path> write_beside_output(const std::filesystem::path& folder,
                                                   const std::string& name, const std::string& text);
@@ -79,6 +83,9 @@ void add_why_command(CLI::App& program, int& result);
 void add_rehearse_command(CLI::App& program, const std::vector<std::string>& arguments, int& result);
 void add_prove_command(CLI::App& program, const std::vector<std::string>& arguments, int& exit_code);
 void add_inspect_command(CLI::App& program, int& exit_code);
+void add_report_command(CLI::App& program, int& exit_code);
+/// `arguments` are those behind `--`.
+void add_profile_command(CLI::App& program, const std::vector<std::string>& arguments, int& exit_code);
 void add_compare_command(CLI::App& program, int& exit_code);
 void add_delta_command(CLI::App& program, int& exit_code);
 void add_icon_command(CLI::App& program, int& exit_code);

@@ -2,6 +2,8 @@
 #include "support/near_match.h"
 
 #include <algorithm>
+#include <cstdio>
+#include <cstdlib>
 #include <exception>
 #include <fmt/format.h>
 #include <malloc.h>
@@ -69,6 +71,8 @@ int run(int count, char** words) {
     cli::add_rehearse_command(program, behind, exit_code);
     cli::add_prove_command(program, behind, exit_code);
     cli::add_inspect_command(program, exit_code);
+    cli::add_report_command(program, exit_code);
+    cli::add_profile_command(program, behind, exit_code);
     cli::add_compare_command(program, exit_code);
     cli::add_delta_command(program, exit_code);
     cli::add_icon_command(program, exit_code);
@@ -112,7 +116,13 @@ int main(int count, char** words) {
     ::mallopt(M_TOP_PAD, 4 << 20);
 
     try {
-        return run(count, words);
+        int exit_code = run(count, words);
+        std::fflush(nullptr);
+#ifndef __SANITIZE_ADDRESS__
+        // The system takes memory back faster than we could.
+        std::_Exit(exit_code);
+#endif
+        return exit_code;
     } catch (const std::system_error& error) {
         // Whoever reads our output has seen enough.
         if (error.code() == std::errc::broken_pipe) return cli::exit_done;

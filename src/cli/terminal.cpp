@@ -100,16 +100,6 @@ std::string plural(std::size_t count, const std::string& one, const std::string&
     return fmt::format("{} {}", count, count == 1 ? one : many);
 }
 
-std::string size_text(std::uint64_t bytes) {
-    const char* units[] = {"B", "kB", "MB", "GB", "TB"};
-    double value = static_cast<double>(bytes);
-    std::size_t unit = 0;
-    for (; value >= 999.5 && unit < 4; ++unit) value /= 1000;
-    return unit == 0      ? fmt::format("{} B", bytes)
-           : value < 9.95 ? fmt::format("{:.1f} {}", value, units[unit])
-                          : fmt::format("{:.0f} {}", value, units[unit]);
-}
-
 ProgressLine::ProgressLine(bool quiet) : shows_(!quiet && ::isatty(STDERR_FILENO)) {}
 ProgressLine::~ProgressLine() { clear(); }
 

@@ -2,6 +2,7 @@
 
 #include "support/error.h"
 #include "support/observer.h"
+#include "support/size_text.h"
 #include "trace/graph.h"
 
 #include <chrono>
@@ -28,9 +29,6 @@ void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all);
 
 /// "1 file", "3 files".
 std::string plural(std::size_t count, const std::string& one, const std::string& many);
-
-/// "4.9 MB": decimal units, at most three digits.
-std::string size_text(std::uint64_t bytes);
 
 /// `text` in bold, or in the colour of a warning or an error, where standard error (or output) is a terminal
 /// and NO_COLOR is not set.

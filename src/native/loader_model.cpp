@@ -1,5 +1,6 @@
 #include "native/loader_model.h"
 
+#include "native/mach_o_reader.h"
 #include "support/text.h"
 #include "support/witness.h"
 
@@ -25,6 +26,11 @@ std::vector<std::string> split(std::string_view list, std::string_view separator
         if (end == std::string_view::npos) return parts;
         list.remove_prefix(end + 1);
     }
+}
+
+bool is_binary(ByteSpan head) {
+    return looks_like_elf(head) || looks_like_mach_o(head) ||
+           (head.size() > 1 && head[0] == 'M' && head[1] == 'Z');
 }
 
 /// The kernel allows some 65,000 mappings to a process.
@@ -87,10 +93,12 @@ std::string_view word_of(FoundBy found_by) {
 
 /// What is at a path. Not ELF and not there are two things: the loader stops at the first.
 struct LoaderModel::File {
-    bool there = false;
-    std::uint64_t device = 0, number = 0;
+    FileIdentity identity;
+    bool may_be_native = false;
     std::optional<ElfFile> elf;
     std::optional<MappedFile> mapped;
+    /// For each of the ELF file's version needs, a library that was seen to have them all.
+    std::unique_ptr<std::atomic<const ElfFile*>[]> right;
 };
 
 struct LoaderModel::Process {
@@ -113,23 +121,25 @@ const ElfFile* LoaderModel::elf_at(const std::string& path) const {
     return file.elf ? &*file.elf : nullptr;
 }
 
+std::uint64_t LoaderModel::size_of(const std::string& path) const { return file_at(path).identity.size; }
+
+bool LoaderModel::may_be_native(const std::string& path) const { return file_at(path).may_be_native; }
+
 const LoaderModel::File& LoaderModel::file_at(const std::string& path) const {
     {
         std::lock_guard lock(mutex_);
         if (auto known = files_.find(path); known != files_.end()) return *known->second;
     }
     auto file = std::make_unique<File>();
-    struct stat status {};
-    Witness::saw(path);
-    if (::stat(path.c_str(), &status) == 0 && S_ISREG(status.st_mode)) {
-        file->there = true;
-        file->device = status.st_dev;
-        file->number = status.st_ino;
-        if (auto mapped = MappedFile::open(path)) {
-            if (auto elf = read_elf(mapped->bytes(), path)) file->elf = std::move(*elf);
-            // Unmapping makes all threads wait; it is done once, at the end.
-            if (++kept_mappings_ < most_mappings) file->mapped.emplace(std::move(*mapped));
+    auto mapped = MappedFile::open_if(path, is_binary, file->identity);
+    if (mapped) {
+        file->may_be_native = true;
+        if (auto elf = read_elf(mapped->bytes(), path)) {
+            file->elf = std::move(*elf);
+            file->right = std::make_unique<std::atomic<const ElfFile*>[]>(file->elf->version_needs.size());
         }
+        // Unmapping makes all threads wait; it is done once, at the end.
+        if (++kept_mappings_ < most_mappings) file->mapped.emplace(std::move(*mapped));
     }
     std::lock_guard lock(mutex_);
     return *files_.try_emplace(path, std::move(file)).first->second;
@@ -167,7 +177,7 @@ std::string LoaderModel::look_in(const std::vector<std::string>& folders, const 
         if (!has_folder(folder)) continue;
         auto fits = [&](const std::string& path) {
             const File& file = file_at(path);
-            if (!file.there) return false;
+            if (!file.identity.is_there) return false;
             if (!file.elf) {
                 error = path + " is no ELF file";
                 return true;
@@ -191,7 +201,7 @@ std::string LoaderModel::find(const std::string& name, const std::vector<LoadedO
         std::string path = folders_of(name, asking.path, main).front();
         found_by = FoundBy::path;
         const File& file = file_at(path);
-        return file.there && file.elf && file.elf->same_machine(main) ? path : std::string();
+        return file.identity.is_there && file.elf && file.elf->same_machine(main) ? path : std::string();
     }
     auto look = [&](FoundBy how, const std::vector<std::string>& folders) {
         found_by = how;
@@ -222,7 +232,7 @@ std::string LoaderModel::find(const std::string& name, const std::vector<LoadedO
             asking.elf->ignores_default_folders &&
             std::ranges::find(folders.always, fs::path(path).parent_path().string()) != folders.always.end();
         const File& file = file_at(path);
-        if (!in_default && file.there && file.elf && file.elf->same_machine(main)) return path;
+        if (!in_default && file.identity.is_there && file.elf && file.elf->same_machine(main)) return path;
     }
     if (asking.elf->ignores_default_folders) return {};
     return look(FoundBy::default_folder, folders.always);
@@ -233,7 +243,7 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
     LoadedProcess& result = process.result;
     const File& first = file_at(path);
     if (!first.elf) {
-        result.error = first.there ? "it is no ELF file" : "it is not there";
+        result.error = first.identity.is_there ? "it is no ELF file" : "it is not there";
         return std::move(result);
     }
     auto add = [&](LoadedObject object, const File& file) {
@@ -260,7 +270,8 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
             }
             const File& file = file_at(found);
             auto same = std::ranges::find_if(process.files, [&](const File* other) {
-                return other->device == file.device && other->number == file.number;
+                return other->identity.number == file.identity.number &&
+                       other->identity.device == file.identity.device;
             });
             if (same != process.files.end()) {
                 process.by_name.emplace(name, static_cast<std::size_t>(same - process.files.begin()));
@@ -270,11 +281,17 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
         }
     }
     for (std::size_t i = 0; i < result.objects.size(); ++i)
-        for (const ElfVersionNeed& need : result.objects[i].elf->version_needs) {
+        for (std::size_t n = 0; n < result.objects[i].elf->version_needs.size(); ++n) {
+            const ElfVersionNeed& need = result.objects[i].elf->version_needs[n];
             auto found = process.by_name.find(need.library);
             if (found == process.by_name.end()) continue; // it is not found, which is told already
             std::size_t from = found->second;
-            for (const std::string& version : missing_versions(need, *result.objects[from].elf))
+            const ElfFile* library = result.objects[from].elf;
+            auto& right = process.files[i]->right[n];
+            if (right.load(std::memory_order_relaxed) == library) continue;
+            auto missing = missing_versions(need, *library);
+            if (missing.empty()) right.store(library, std::memory_order_relaxed);
+            for (const std::string& version : missing)
                 result.mismatches.push_back({version, result.objects[from].path, i});
         }
     return std::move(result);

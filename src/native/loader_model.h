@@ -75,6 +75,10 @@ class LoaderModel {
     /// What is at a path; null where it is no ELF file. Stays valid as long as this.
     const ElfFile* elf_at(const std::string& path) const;
 
+    /// The size of the file at a path, and whether it begins as a file of any binary format does.
+    std::uint64_t size_of(const std::string& path) const;
+    bool may_be_native(const std::string& path) const;
+
   private:
     struct File;
     struct Process;

@@ -26,8 +26,9 @@ std::string parts_text(std::vector<Part> parts) {
     std::string text(first_line);
     text += '\n';
     for (const Part& part : parts)
-        text += fmt::format("{}\t{}\t{}\t{}\t{}\n", part.kind, field(part.name), field(part.version),
-                            part.size, part.hash);
+        text += fmt::format("{}\t{}\t{}\t{}\t{}\t{}\t{}\t{}\t{}\t{}\n", part.kind, field(part.name),
+                            field(part.version), part.size, part.hash, field(part.place), part.inside,
+                            field(part.owner), field(part.licence), field(part.url));
     return text;
 }
 
@@ -44,7 +45,7 @@ std::optional<std::vector<Part>> parse_parts(std::string_view text) {
             first = false;
             continue;
         }
-        std::array<std::string_view, 5> fields;
+        std::array<std::string_view, 10> fields;
         for (std::size_t i = 0; i < fields.size(); ++i) {
             std::size_t tab = line.find('\t');
             fields[i] = line.substr(0, tab);
@@ -53,6 +54,11 @@ std::optional<std::vector<Part>> parse_parts(std::string_view text) {
         Part part{std::string(fields[0]), std::string(fields[1]), std::string(fields[2]), 0,
                   std::string(fields[4])};
         std::from_chars(fields[3].data(), fields[3].data() + fields[3].size(), part.size);
+        part.place = fields[5];
+        std::from_chars(fields[6].data(), fields[6].data() + fields[6].size(), part.inside);
+        part.owner = fields[7];
+        part.licence = fields[8];
+        part.url = fields[9];
         parts.push_back(std::move(part));
     }
     if (first) return std::nullopt;

@@ -125,11 +125,16 @@ Result<void> PayloadContents::each_content(
         error != ReadError::none)
         return damaged(payload::text_of(error));
     std::unique_ptr<ZSTD_DCtx, decltype(&ZSTD_freeDCtx)> context(ZSTD_createDCtx(), &ZSTD_freeDCtx);
-    std::string stream; // what was unpacked and not yet handed on
+    std::string stream; // what was unpacked; what is in front of `taken` was handed on
+    std::size_t taken = 0;
     std::uint32_t block = 0;
     for (std::uint32_t content = 0; content < index.content_count(); ++content) {
         std::uint64_t wanted = index.content_size(content);
-        while (stream.size() < wanted) {
+        if (stream.size() - taken < wanted) {
+            stream.erase(0, taken);
+            taken = 0;
+        }
+        while (stream.size() - taken < wanted) {
             if (block == index.block_count()) return damaged(fmt::format("content {} is not whole", content));
             Block one = index.block(block++);
             std::size_t before = stream.size();
@@ -139,13 +144,52 @@ Result<void> PayloadContents::each_content(
             if (error != ReadError::none)
                 return damaged(fmt::format("block {}: {}", block - 1, payload::text_of(error)));
         }
-        std::string part = stream.substr(0, wanted);
-        stream.erase(0, wanted);
+        std::string part = stream.substr(taken, wanted);
+        taken += wanted;
         if (std::memcmp(sha256(part).data(), index.content_hash(content), 32) != 0)
             return damaged(fmt::format("content {} is another than its hash says", content));
-        if (auto taken = take(content, part); !taken) return taken;
+        if (auto done = take(content, part); !done) return done;
     }
     return {};
+}
+
+std::vector<std::uint64_t> PayloadContents::stored_sizes() const {
+    std::vector<std::uint64_t> sizes;
+    if (raw_index_.empty()) return sizes;
+    Trailer trailer;
+    trailer.payload_offset = launcher_size_;
+    trailer.payload_size = payload_size_;
+    Index index;
+    if (index.open({reinterpret_cast<const std::uint8_t*>(raw_index_.data()), raw_index_.size() - 1}, trailer,
+                   !is_folder()) != ReadError::none)
+        return sizes;
+    if (is_folder()) {
+        for (std::uint32_t i = 0; i < index.content_count(); ++i) sizes.push_back(index.content_size(i));
+        return sizes;
+    }
+    // Of each block, up to where it has been shared out; rounded so that the shares of a block are the block.
+    std::uint32_t number = 0;
+    Block block = index.block_count() > 0 ? index.block(0) : Block();
+    std::uint64_t used = 0;
+    auto share = [&](std::uint64_t bytes) {
+        return block.raw_size == 0 ? 0
+                                   : block.stored_size * (used + bytes) / block.raw_size -
+                                         block.stored_size * used / block.raw_size;
+    };
+    for (std::uint32_t i = 0; i < index.content_count(); ++i) {
+        std::uint64_t left = index.content_size(i), size = 0;
+        while (left > 0 && number < index.block_count()) {
+            std::uint64_t here = std::min<std::uint64_t>(left, block.raw_size - used);
+            size += share(here);
+            used += here;
+            left -= here;
+            if (used < block.raw_size) continue;
+            used = 0;
+            if (++number < index.block_count()) block = index.block(number);
+        }
+        sizes.push_back(size);
+    }
+    return sizes;
 }
 
 /// The first file of each content stands for all that have it; the others are checked too.

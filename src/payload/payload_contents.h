@@ -68,6 +68,10 @@ class PayloadContents {
     /// the index, the head with the trailer.
     std::vector<Segment> segments() const;
 
+    /// What each content takes of the blocks that it is in, by number; together that is all of the blocks, to
+    /// the byte. Of a tree that lies beside the launcher, the contents' own sizes.
+    std::vector<std::uint64_t> stored_sizes() const;
+
     /// Calls `take` with every different content, in order of its number, after its hash was checked; of a
     /// tree that lies beside the launcher too. Stops at an error, its own or one that `take` returns.
     Result<void> each_content(

@@ -291,6 +291,24 @@ std::string project_file_text(const Project& project) {
         text += "\n[[state]]\n";
         line("path", state.path + (state.is_folder ? "/" : ""));
     }
+    for (const Allowance& one : project.allowances) {
+        text += "\n[[allow]]\n";
+        line("file", one.file);
+        line("kind", one.kind);
+        line("reason", one.reason);
+    }
+    if (!project.refused_licences.empty())
+        text += fmt::format("\n[licences]\nrefuse = {}\n", quoted_list(project.refused_licences));
+    for (const LicenceDecision& one : project.licence_decisions) {
+        text += "\n[[licences.decision]]\n";
+        line("package", one.package);
+        line("licence", one.licence);
+        line("reason", one.reason);
+    }
+    if (!project.read_me_template.empty()) {
+        text += "\n[report]\n";
+        line("read_me", below(project.read_me_template));
+    }
     const WindowsSettings& windows = project.windows;
     if (windows.elevation != Elevation::caller || !windows.copyright.empty() || !windows.comments.empty() ||
         !windows.languages.empty()) {

@@ -35,6 +35,22 @@ struct State {
     std::string where; ///< where the project says so, for messages
 };
 
+/// A finding of the review that is all right.
+struct Allowance {
+    std::string file; ///< a pattern of files, relative to the project's folder
+    std::string kind; ///< empty: any
+    std::string reason;
+    std::string where; ///< where the project says so, for messages
+};
+
+/// The licence of a package, where its own metadata does not say it.
+struct LicenceDecision {
+    std::string package; ///< a pattern of names
+    std::string licence; ///< an SPDX expression
+    std::string reason;
+    std::string where; ///< where the project says so, for messages
+};
+
 /// Who a program for Windows runs as.
 enum class Elevation { caller, highest, administrator };
 
@@ -90,6 +106,11 @@ struct Project {
     std::vector<std::string> host_libraries; ///< not shipped: the users' systems have them
     std::vector<Asset> assets;
     std::vector<State> states;
+    std::vector<Allowance> allowances;
+    std::vector<std::string>
+        refused_licences; ///< patterns of SPDX names; "unknown" for those that nothing says
+    std::vector<LicenceDecision> licence_decisions;
+    std::string read_me_template;         ///< a file relative to the folder; empty: our own
     std::string signing_key;              ///< a file relative to the folder; empty: the output is not signed
     std::filesystem::path rehearsed_file; ///< where what rehearsals saw is kept
     Rehearsed rehearsed;

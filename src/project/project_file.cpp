@@ -67,6 +67,11 @@ class ProjectFileReader {
                                   {"layout", word_into(project_.layout, parse_layout)},
                                   {"targets", texts_into(project_.targets)},
                                   {"compress", word_into(project_.compression, parse_compression)}});
+        tables["licences"] =
+            table({{"refuse", texts_into(project_.refused_licences)},
+                   {"decision", [this](const toml::node& node) { return read_decisions(node); }}});
+        tables["report"] = table({{"read_me", text_into(project_.read_me_template)}});
+        tables["allow"] = [this](const toml::node& node) { return read_allowances(node); };
         tables["state"] = [this](const toml::node& node) { return read_states(node); };
         tables["asset"] = [this](const toml::node& node) { return read_assets(node); };
         return read_table(parsed.table(), tables);
@@ -198,6 +203,45 @@ class ProjectFileReader {
                 return Keys{{"from", text_into(asset.from)}, {"to", text_into(asset.to)}};
             },
             [this] { return !project_.assets.back().from.empty(); });
+    }
+
+    Result<void> read_allowances(const toml::node& node) {
+        auto done = read_tables(
+            node, "allow", "file",
+            [this](const std::string& where) {
+                Allowance& one = project_.allowances.emplace_back();
+                one.where = where;
+                return Keys{{"file", text_into(one.file)},
+                            {"kind", text_into(one.kind)},
+                            {"reason", text_into(one.reason)}};
+            },
+            [this] { return !project_.allowances.back().file.empty(); });
+        if (done)
+            for (const Allowance& one : project_.allowances)
+                if (one.reason.empty())
+                    return fail(ErrorKind::bad_input, "a table [[allow]] has no `reason`", one.where,
+                                "whoever reads it later wants to know why", "add reason = \"...\"");
+        return done;
+    }
+
+    Result<void> read_decisions(const toml::node& node) {
+        auto done = read_tables(
+            node, "licences.decision", "package",
+            [this](const std::string& where) {
+                LicenceDecision& one = project_.licence_decisions.emplace_back();
+                one.where = where;
+                return Keys{{"package", text_into(one.package)},
+                            {"licence", text_into(one.licence)},
+                            {"reason", text_into(one.reason)}};
+            },
+            [this] { return !project_.licence_decisions.back().package.empty(); });
+        if (done)
+            for (const LicenceDecision& one : project_.licence_decisions)
+                if (one.licence.empty() || one.reason.empty())
+                    return fail(ErrorKind::bad_input, "a table [[licences.decision]] is not complete",
+                                one.where, one.licence.empty() ? "it has no `licence`" : "it has no `reason`",
+                                "add licence = \"...\" (an SPDX name) and reason = \"...\"");
+        return done;
     }
 
     Result<void> read_states(const toml::node& node) {

@@ -222,32 +222,21 @@ Json payload_json(const payload::PayloadContents& contents) {
 
 } // namespace
 
-bool may_be_native(const std::string& file) {
-    int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK);
-    if (descriptor < 0) return false;
-    std::array<std::uint8_t, 8> start{};
-    bool whole = ::read(descriptor, start.data(), start.size()) == static_cast<ssize_t>(start.size());
-    ::close(descriptor);
-    ByteSpan bytes(start);
-    bool pe = start[0] == 'M' && start[1] == 'Z';
-    bool elf = start[0] == ELFMAG0 && start[1] == ELFMAG1 && start[2] == ELFMAG2 && start[3] == ELFMAG3;
-    return whole && (pe || elf || native::looks_like_mach_o(bytes));
-}
-
 Inspection inspect_file(const std::string& file, const native::LoaderModel& loader, bool brief) {
     Inspection inspection;
     inspection.file = file;
     // One of many that is a plain ELF file has been read by the loader's model, or is going to be.
     const native::ElfFile* known = brief ? loader.elf_at(file) : nullptr;
     if (known != nullptr && !known->dynamic.empty()) {
-        std::error_code ignored;
-        inspection.size = fs::file_size(file, ignored);
+        inspection.size = loader.size_of(file);
         inspection.format = "ELF";
-        inspection.elf = *known;
+        inspection.elf = {std::shared_ptr<const native::ElfFile>(), known};
         inspection.oldest.add(file, *known, {});
         if (known->type == ET_EXEC || known->type == ET_DYN) inspection.process = loader.load(file);
         return inspection;
     }
+    // Most files of a folder are no native ones.
+    if (brief && !loader.may_be_native(file)) return inspection;
     auto mapped = MappedFile::open(file);
     if (!mapped) {
         inspection.error = mapped.error().why;
@@ -283,7 +272,7 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
             return inspection;
         }
         inspection.oldest.add(file, *elf, bytes);
-        inspection.elf = std::move(*elf);
+        inspection.elf = std::make_shared<const native::ElfFile>(std::move(*elf));
         bool loadable = inspection.elf->type == ET_EXEC || inspection.elf->type == ET_DYN;
         bool dynamic = !inspection.elf->dynamic.empty();
         if (loadable && dynamic) inspection.process = loader.load(file);

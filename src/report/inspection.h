@@ -7,6 +7,7 @@
 #include "native/pe_reader.h"
 #include "payload/payload_contents.h"
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -18,7 +19,7 @@ struct Inspection {
     std::string file;
     std::uint64_t size = 0;
     std::string format; ///< "ELF", "PE", "Mach-O", "Omnistasis output"; empty: none of these
-    std::optional<native::ElfFile> elf;
+    std::shared_ptr<const native::ElfFile> elf;
     std::optional<native::PeFile> pe;
     std::optional<native::MachFile> mach_o;
     std::optional<native::LoadedProcess> process; ///< ELF: what this machine's loader makes of it
@@ -33,11 +34,9 @@ struct Inspection {
     std::string error; ///< why it can't be read
 };
 
-/// Whether a file begins as one of the formats does. Cheap: most files of a folder are none.
-bool may_be_native(const std::string& file);
-
 /// Looks at one file. ELF files are resolved with `loader`, where they are for this machine. `brief`: as one
-/// of many, without what has to be searched for in its content.
+/// of many, without what has to be searched for in its content; then `loader` has to stay as long as the
+/// result.
 Inspection inspect_file(const std::string& file, const native::LoaderModel& loader, bool brief = false);
 
 /// "x86-64, 64 bit", ...

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <iterator>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <string_view>
 #include <unordered_map>
@@ -112,6 +113,53 @@ std::string trace_json(const trace::Graph& graph, const TraceSubject& subject) {
                            quoted(one.file), one.line);
     }
     return out + "\n}\n";
+}
+
+Result<trace::Graph> graph_from_trace_json(const std::string& text, const std::string& name) {
+    auto broken = [&](const std::string& why) {
+        return fail(ErrorKind::bad_input, "the record of the trace can't be read", name, why,
+                    "build or trace again");
+    };
+    static const std::map<std::string, trace::UnitKind> kinds = [] {
+        std::map<std::string, trace::UnitKind> all;
+        for (int kind = 0; kind <= static_cast<int>(trace::UnitKind::script); ++kind) {
+            auto one = static_cast<trace::UnitKind>(kind);
+            all.emplace(trace::kind_name(one), one);
+        }
+        return all;
+    }();
+    nlohmann::json json = nlohmann::json::parse(text, nullptr, false);
+    if (!json.is_object()) return broken("it is no JSON object");
+    trace::Graph graph;
+    try {
+        if (json.at("format") != 1) return broken("it is of a newer format");
+        for (const auto& one : json.at("units")) {
+            auto kind = kinds.find(one.at("kind"));
+            if (kind == kinds.end()) return broken("a kind of unit is not known");
+            graph.units.push_back({kind->second, one.at("name"), one.value("file", ""),
+                                   one.value("place", ""), one.value("own", false), false});
+        }
+        for (const auto& one : json.at("roots")) graph.roots.push_back(one);
+        const auto& files = json.at("files");
+        for (const auto& one : json.at("edges")) {
+            trace::Edge edge{
+                one.at("from"), one.at("to"), {one.at("verb"), "", 0, one.value("optional", false)}};
+            if (one.contains("file")) edge.reason.file = files.at(one.at("file").get<std::size_t>());
+            edge.reason.line = one.value("line", 0u);
+            graph.edges.push_back(std::move(edge));
+        }
+        for (const auto& one : json.at("loose_ends"))
+            graph.loose_ends.push_back({one.at("kind"), one.at("what"), one.at("file"), one.at("line"),
+                                        one.at("effect"), one.at("advice"), one.value("minor", false)});
+    } catch (const nlohmann::json::exception& error) {
+        return broken(error.what());
+    }
+    auto is_unit = [&](trace::UnitId id) { return id < graph.units.size(); };
+    bool sound = std::ranges::all_of(graph.roots, is_unit) &&
+                 std::ranges::all_of(graph.edges,
+                                     [&](const trace::Edge& e) { return is_unit(e.from) && is_unit(e.to); });
+    if (!sound) return broken("it names units that are not in it");
+    return graph;
 }
 
 } // namespace omnistasis::report

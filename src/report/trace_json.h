@@ -1,5 +1,6 @@
 #pragma once
 
+#include "support/error.h"
 #include "trace/graph.h"
 
 #include <string>
@@ -16,5 +17,8 @@ struct TraceSubject {
 
 /// A graph as the text of trace.json (docs/trace-json.md).
 std::string trace_json(const trace::Graph& graph, const TraceSubject& subject);
+
+/// Reads it back; fails with an error of the kind bad_input where it is none, or of a newer format.
+Result<trace::Graph> graph_from_trace_json(const std::string& text, const std::string& name);
 
 } // namespace omnistasis::report

@@ -2,7 +2,10 @@
 
 #include "support/files.h"
 
+#include <algorithm>
+#include <bit>
 #include <cstdint>
+#include <cstring>
 #include <string>
 
 namespace omnistasis {
@@ -24,6 +27,10 @@ class ByteView {
     std::uint64_t number(std::uint64_t offset, unsigned width) const {
         if (!holds(offset, width)) return 0;
         std::uint64_t value = 0;
+        if (little_endian_ && std::endian::native == std::endian::little) {
+            std::memcpy(&value, bytes_.data() + offset, width);
+            return value;
+        }
         for (unsigned i = 0; i < width; ++i) {
             unsigned shift = little_endian_ ? i : width - 1 - i;
             value |= static_cast<std::uint64_t>(bytes_[offset + i]) << (8 * shift);
@@ -37,10 +44,10 @@ class ByteView {
 
     /// The bytes up to a zero byte, `limit` (an offset) or the end.
     std::string text(std::uint64_t from, std::uint64_t limit = ~0ull) const {
-        std::string value;
-        for (std::uint64_t i = from; i < limit && i < bytes_.size() && bytes_[i] != 0; ++i)
-            value += static_cast<char>(bytes_[i]);
-        return value;
+        limit = std::min<std::uint64_t>(limit, bytes_.size());
+        if (from >= limit) return {};
+        const auto* start = reinterpret_cast<const char*>(bytes_.data() + from);
+        return std::string(start, ::strnlen(start, limit - from));
     }
 
     /// A part; empty where it is not inside.

@@ -3,6 +3,7 @@
 #include "support/witness.h"
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
@@ -22,6 +23,8 @@ namespace {
 
 /// Files of more bytes are mapped instead of read.
 constexpr std::size_t most_read = 64u << 10;
+/// The same of files of which only some pages are looked at.
+constexpr std::size_t most_read_in_part = 12u << 10;
 
 std::mutex staging_mutex;
 std::set<std::string>& staging_folders() {
@@ -74,19 +77,55 @@ Result<std::string> read_text(const fs::path& file) {
     return std::string(mapped->text());
 }
 
+namespace {
+
+/// Opens a file that is to be read; -1 where it is none, with the error in `why`.
+int open_file(const char* file, struct stat& status, std::string& why) {
+    // A pipe would make us wait for somebody to write into it.
+    int descriptor = ::open(file, O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
+    if (descriptor < 0) {
+        why = system_text(errno);
+        return -1;
+    }
+    if (::fstat(descriptor, &status) == 0 && S_ISREG(status.st_mode)) return descriptor;
+    why = S_ISDIR(status.st_mode) ? "it is a folder" : "it is not a regular file";
+    ::close(descriptor);
+    return -1;
+}
+
+} // namespace
+
 Result<MappedFile> MappedFile::open(const fs::path& file) {
     Witness::saw(file);
-    int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
-    if (descriptor < 0) return fail(ErrorKind::bad_input, "can't read the file", file, system_text(errno));
     struct stat status {};
-    if (::fstat(descriptor, &status) != 0 || !S_ISREG(status.st_mode)) {
+    std::string why;
+    int descriptor = open_file(file.c_str(), status, why);
+    if (descriptor < 0) return fail(ErrorKind::bad_input, "can't read the file", file, why);
+    return map(descriptor, file, static_cast<std::size_t>(status.st_size), false);
+}
+
+Result<MappedFile> MappedFile::open_if(const std::string& file, bool (*is_wanted)(ByteSpan head),
+                                       FileIdentity& identity) {
+    Witness::saw(file);
+    identity = {};
+    struct stat status {};
+    std::string why;
+    int descriptor = open_file(file.c_str(), status, why);
+    if (descriptor < 0) return fail(ErrorKind::bad_input, "can't read the file", file, why);
+    identity = {status.st_dev, status.st_ino, static_cast<std::uint64_t>(status.st_size), true};
+    std::array<std::uint8_t, 64> head{};
+    ssize_t got = ::pread(descriptor, head.data(), head.size(), 0);
+    if (got < 0 || !is_wanted(ByteSpan(head).first(static_cast<std::size_t>(got)))) {
         ::close(descriptor);
-        return fail(ErrorKind::bad_input, "can't read the file", file,
-                    S_ISDIR(status.st_mode) ? "it is a folder" : "it is not a regular file");
+        return fail(ErrorKind::bad_input, "the file is none that was looked for", file);
     }
-    auto size = static_cast<std::size_t>(status.st_size);
+    return map(descriptor, file, static_cast<std::size_t>(status.st_size), true);
+}
+
+/// Closes the file.
+Result<MappedFile> MappedFile::map(int descriptor, const fs::path& file, std::size_t size, bool in_part) {
     void* address = nullptr;
-    Release release{size, size > most_read};
+    Release release{size, size > (in_part ? most_read_in_part : most_read)};
     if (release.is_mapped) {
         address = ::mmap(nullptr, size, PROT_READ, MAP_PRIVATE, descriptor, 0);
     } else if (size > 0) {
@@ -174,7 +213,8 @@ std::vector<FolderEntry> list_folder(const fs::path& folder) {
             if (::fstatat(::dirfd(stream), entry->d_name, &status, 0) != 0) continue;
             is_folder = S_ISDIR(status.st_mode);
         }
-        entries.push_back({std::string(name), is_folder, entry->d_type == DT_LNK || entry->d_type == DT_UNKNOWN});
+        entries.push_back(
+            {std::string(name), is_folder, entry->d_type == DT_LNK || entry->d_type == DT_UNKNOWN});
     }
     ::closedir(stream);
     std::ranges::sort(entries, {}, &FolderEntry::name);

@@ -27,11 +27,23 @@ inline ByteSpan as_bytes(std::string_view text) {
 /// A file's whole content. Fails on folders and on what can't be read.
 Result<std::string> read_text(const fs::path& file);
 
+/// Which file a name leads to; all zero where it leads to none that can be read.
+struct FileIdentity {
+    std::uint64_t device = 0, number = 0, size = 0;
+    bool is_there = false;
+};
+
 /// A read-only view of a file's content that stays valid while the object lives. An empty file gives an
 /// empty span. Small files are read: that takes less time than to map and unmap them.
 class MappedFile {
   public:
     static Result<MappedFile> open(const fs::path& file);
+
+    /// The same where the first bytes of the file are what is looked for. Most files of a folder are not, and
+    /// are not mapped then: the error says so. For content that is looked at in parts. `head` has 64 bytes,
+    /// or all that a shorter file has.
+    static Result<MappedFile> open_if(const std::string& file, bool (*is_wanted)(ByteSpan head),
+                                      FileIdentity& identity);
     ByteSpan bytes() const {
         return {static_cast<const std::uint8_t*>(address_.get()), address_.get_deleter().size};
     }
@@ -40,6 +52,7 @@ class MappedFile {
     }
 
   private:
+    static Result<MappedFile> map(int descriptor, const fs::path& file, std::size_t size, bool in_part);
     struct Release {
         std::size_t size = 0;
         bool is_mapped = false;

@@ -10,6 +10,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 namespace omnistasis::trace {
@@ -43,12 +44,33 @@ struct MadeFile {
     std::string content;
     unsigned mode = 0644;
     std::vector<std::size_t> cuts{}; ///< offsets of parts that change apart from each other, ascending
+    /// How many of its bytes are there for which unit, by the unit's name.
+    std::vector<std::pair<std::string, std::uint64_t>> shares{};
 };
 
 /// An installed package, as its metadata names it.
 struct Package {
     std::string name;
     std::string version;
+    std::string type;                       ///< of package URLs (purl): "pypi", "npm"
+    std::string licence_expression;         ///< SPDX, where the metadata has it; else empty
+    std::vector<std::string> licence_names; ///< what it says of its licence in other words
+    std::vector<std::string> licence_files;
+    std::string homepage;
+    std::string metadata_file;
+    std::vector<UnitId> units; ///< of those that were asked for
+};
+
+/// A variable of the environment that a source reads.
+struct VariableRead {
+    std::string name;
+    std::uint32_t line = 0;
+};
+
+/// An import at the top of a source whose module is used only inside of functions.
+struct EarlyImport {
+    std::string module;
+    std::uint32_t line = 0;
 };
 
 /// How the launcher starts the app tree's program. Arguments may hold `{tree}`, the app tree's absolute path;
@@ -151,8 +173,17 @@ class Runtime {
     /// A file of an installed package: the package and the path in it; nothing where it is no package's.
     virtual std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) = 0;
 
-    /// The installed packages that units are of, sorted by name.
+    /// The installed packages that units are of, sorted by name, without the application's own.
     virtual std::vector<Package> packages(const std::vector<Unit>& units) = 0;
+
+    /// The runtime itself, as a package.
+    virtual Package own_package() = 0;
+
+    /// The variables of the environment that the source of a unit reads by constant names.
+    virtual std::vector<VariableRead> variables_read(const Unit& unit) = 0;
+
+    /// Imports in the source of a unit that could wait until a function needs them.
+    virtual std::vector<EarlyImport> imports_that_could_wait(const Unit& unit) = 0;
 
     virtual Start start() const = 0;
     virtual std::vector<InnerLauncher> inner_launchers() const = 0;

@@ -9,53 +9,66 @@ namespace omnistasis::trace {
 namespace {
 
 constexpr std::size_t unreached = std::numeric_limits<std::size_t>::max();
+constexpr std::size_t optional_cost = 1000;
 
 } // namespace
 
-std::vector<Chain> chains_to(const Graph& graph, UnitId unit, std::size_t most) {
+bool Reasons::is_reached(UnitId unit) const { return cost_[unit] != unreached; }
+
+Reasons::Reasons(const Graph& graph)
+    : cost_(graph.units.size(), unreached), by_(graph.units.size(), nullptr) {
     // Breadth first from the roots; an optional step counts for many, so that certain ways come first.
-    constexpr std::size_t optional_cost = 1000;
-    std::vector<std::size_t> cost(graph.units.size(), unreached);
-    std::vector<const Edge*> by(graph.units.size(), nullptr);
     std::vector<std::vector<const Edge*>> out(graph.units.size());
     for (const Edge& edge : graph.edges) out[edge.from].push_back(&edge);
     std::deque<UnitId> open;
     for (UnitId root : graph.roots) {
-        cost[root] = 0;
+        cost_[root] = 0;
         open.push_back(root);
     }
     while (!open.empty()) {
         UnitId from = open.front();
         open.pop_front();
         for (const Edge* edge : out[from]) {
-            std::size_t next = cost[from] + (edge->reason.optional ? optional_cost : 1);
-            if (next >= cost[edge->to]) continue;
-            cost[edge->to] = next;
-            by[edge->to] = edge;
+            std::size_t next = cost_over(*edge);
+            if (next >= cost_[edge->to]) continue;
+            cost_[edge->to] = next;
             open.push_back(edge->to);
         }
     }
-    auto chain_over = [&](const Edge* last) {
-        Chain chain{*last};
-        for (UnitId at = last->from; by[at] != nullptr && chain.size() <= graph.units.size();
-             at = by[at]->from)
-            chain.push_back(*by[at]);
-        std::ranges::reverse(chain);
-        return chain;
-    };
+    // Of ways that are as good, the first in the graph's order.
+    for (const Edge& edge : graph.edges)
+        if (cost_[edge.to] > 0 && by_[edge.to] == nullptr && edge.from != edge.to &&
+            cost_[edge.from] != unreached && cost_over(edge) == cost_[edge.to])
+            by_[edge.to] = &edge;
+}
+
+std::size_t Reasons::cost_over(const Edge& edge) const {
+    return cost_[edge.from] + (edge.reason.optional ? optional_cost : 1);
+}
+
+Chain Reasons::chain_over(const Edge& last) const {
+    Chain chain{last};
+    for (UnitId at = last.from; by_[at] != nullptr && chain.size() <= by_.size(); at = by_[at]->from)
+        chain.push_back(*by_[at]);
+    std::ranges::reverse(chain);
+    return chain;
+}
+
+std::vector<Chain> chains_to(const Graph& graph, UnitId unit, std::size_t most) {
+    Reasons reasons(graph);
     std::vector<Chain> chains;
     if (std::ranges::find(graph.roots, unit) != graph.roots.end()) chains.emplace_back();
     std::vector<std::pair<std::size_t, const Edge*>> last;
     for (const Edge& edge : graph.edges)
-        if (edge.to == unit && edge.from != unit && cost[edge.from] != unreached)
-            last.emplace_back(cost[edge.from] + (edge.reason.optional ? optional_cost : 1), &edge);
+        if (edge.to == unit && edge.from != unit && reasons.is_reached(edge.from))
+            last.emplace_back(reasons.cost_over(edge), &edge);
     std::ranges::stable_sort(last, {}, &std::pair<std::size_t, const Edge*>::first);
     std::vector<UnitId> seen;
     for (const auto& [total, edge] : last) {
         if (chains.size() >= most) break;
         if (std::ranges::find(seen, edge->from) != seen.end()) continue;
         seen.push_back(edge->from);
-        Chain chain = chain_over(edge);
+        Chain chain = reasons.chain_over(*edge);
         // A way that comes through the unit itself says nothing new.
         if (std::ranges::none_of(chain.begin(), chain.end() - 1,
                                  [&](const Edge& e) { return e.to == unit || e.from == unit; }))

@@ -57,6 +57,9 @@ class MadeUpRuntime : public Runtime {
     std::vector<SeenModule> seen_modules(const fs::path&) override { return {}; }
     bool is_code_file(const fs::path&) override { return false; }
     std::vector<trace::Package> packages(const std::vector<trace::Unit>&) override { return {}; }
+    trace::Package own_package() override { return {}; }
+    std::vector<trace::VariableRead> variables_read(const Unit&) override { return {}; }
+    std::vector<trace::EarlyImport> imports_that_could_wait(const Unit&) override { return {}; }
     std::optional<Rehearsed::File> package_file(const fs::path&) override { return std::nullopt; }
     Start start() const override { return {}; }
     std::vector<InnerLauncher> inner_launchers() const override { return {}; }

@@ -162,17 +162,4 @@ void NodeRuntime::apply_notes(const Unit& unit, const PackageJson& package, Expa
     }
 }
 
-std::vector<trace::Package> NodeRuntime::packages(const std::vector<Unit>& units) {
-    std::set<std::pair<std::string, std::string>> found;
-    for (const Unit& unit : units) {
-        if (unit.own || unit.kind != UnitKind::data || !unit.file.ends_with("/package.json")) continue;
-        auto package = resolver_.package_in(folder_of(unit.file));
-        if (package && !package->name.empty() && !package->version.empty())
-            found.emplace(package->name, package->version);
-    }
-    std::vector<trace::Package> list;
-    for (const auto& [name, version] : found) list.push_back({name, version});
-    return list;
-}
-
 } // namespace omnistasis::node

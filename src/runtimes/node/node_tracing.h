@@ -33,8 +33,8 @@ struct Facts {
 };
 
 /// Node.js behind the interface of all languages. What files ask for is in node_runtime.cpp, what comes with
-/// a package in node_packages.cpp, what a watched run shows in node_rehearsal.cpp, what goes into the app
-/// tree in node_files.cpp.
+/// a package in node_packages.cpp, what a watched run shows in node_rehearsal.cpp, what a review asks for in
+/// node_review.cpp, what goes into the app tree in node_files.cpp.
 class NodeRuntime : public trace::Runtime {
   public:
     NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
@@ -61,6 +61,9 @@ class NodeRuntime : public trace::Runtime {
     bool is_code_file(const std::filesystem::path& file) override;
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
     std::vector<trace::Package> packages(const std::vector<Unit>& units) override;
+    trace::Package own_package() override;
+    std::vector<trace::VariableRead> variables_read(const Unit& unit) override;
+    std::vector<trace::EarlyImport> imports_that_could_wait(const Unit& unit) override;
     trace::Start start() const override;
     std::vector<trace::InnerLauncher> inner_launchers() const override;
 

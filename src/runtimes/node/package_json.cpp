@@ -67,6 +67,8 @@ std::shared_ptr<const PackageJson> read_package_json(const std::string& file) {
     package->version = text_of(json, "version");
     package->main = text_of(json, "main");
     package->description = text_of(json, "description");
+    package->licence = text_of(json, "license");
+    package->homepage = text_of(json, "homepage");
     package->is_module = text_of(json, "type") == "module";
     if (auto found = json.find("exports"); found != json.end()) package->exports = *found;
     if (auto found = json.find("imports"); found != json.end()) package->imports = *found;

@@ -24,6 +24,8 @@ struct PackageJson {
     std::vector<std::string> may_need;                         ///< optional dependencies and peers
     std::vector<std::string> systems, processors, c_libraries; ///< "os", "cpu", "libc"
     std::string description;
+    std::string licence; ///< "license": an SPDX expression, or other words
+    std::string homepage;
     std::string error; ///< why it can't be read as JSON; then the rest is empty
     std::uint32_t error_line = 0;
 };

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "trace/runtime.h"
+
 #include <cstdint>
 #include <string>
 #include <string_view>
@@ -31,11 +33,7 @@ struct Request {
     bool in_function = false; ///< not done when the file is loaded, or not always
 };
 
-/// A variable of the environment that is read.
-struct VariableRead {
-    std::string name;
-    std::uint32_t line = 0;
-};
+using trace::VariableRead;
 
 struct ScanResult {
     std::vector<Request> requests;

@@ -268,6 +268,7 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         if (since_cut > 0 && (own_begins || small_enough)) packed.cuts.push_back(packed.content.size());
         own_begun |= module.unit.own;
         packed.content += module.code;
+        packed.shares.emplace_back(module.unit.name, module.code.size());
     }
     return packed;
 }

@@ -67,6 +67,7 @@ class ModuleStore {
     struct Packed {
         std::string content;
         std::vector<std::size_t> cuts; ///< between what changes apart: the index, packages, own modules
+        std::vector<std::pair<std::string, std::uint64_t>> shares; ///< modules, and the bytes of their code
     };
 
     /// The content of modules.store. The application's own modules come last: they change most often.

@@ -1,9 +1,7 @@
-#include "runtimes/python/distributions.h"
 #include "runtimes/python/python_tracing.h"
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <set>
 
 namespace omnistasis::python {
 
@@ -86,22 +84,9 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     files.push_back({library + "/os.pyc", "", 0644});
     files.push_back({library + "/lib-dynload/.landmark", "", 0644});
     ModuleStore::Packed packed = ModuleStore::pack(std::move(kept), names, config);
-    files.push_back({library + "/modules.store", std::move(packed.content), 0644, std::move(packed.cuts)});
+    files.push_back({library + "/modules.store", std::move(packed.content), 0644, std::move(packed.cuts),
+                     std::move(packed.shares)});
     return files;
-}
-
-std::vector<trace::Package> PythonRuntime::packages(const std::vector<Unit>& units) {
-    std::set<std::string> tops;
-    for (const Unit& unit : units)
-        if (trace::is_module(unit.kind) && !unit.own && !unit.of_runtime) tops.insert(top_of(unit.name));
-    std::vector<trace::Package> found;
-    for (const Distribution& distribution : find_distributions(facts_.search_path)) {
-        std::set<std::string> brings = top_level_modules(distribution);
-        if (std::ranges::any_of(brings, [&](const std::string& name) { return tops.contains(name); }))
-            found.push_back({distribution.name, distribution.version});
-    }
-    std::ranges::sort(found, {}, &trace::Package::name);
-    return found;
 }
 
 } // namespace omnistasis::python

@@ -44,7 +44,7 @@ inline Unit file_unit(UnitKind kind, const std::string& file, const std::string&
 /// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,
 /// what they ask for in other ways in python_needs.cpp, what follows only from all modules together in
 /// python_settling.cpp, what a watched run shows in python_rehearsal.cpp,
-/// what goes into the app tree in python_files.cpp.
+/// what a review asks for in python_review.cpp, what goes into the app tree in python_files.cpp.
 class PythonRuntime : public trace::Runtime {
   public:
     PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
@@ -97,6 +97,9 @@ class PythonRuntime : public trace::Runtime {
     bool is_code_file(const std::filesystem::path& file) override;
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
     std::vector<trace::Package> packages(const std::vector<Unit>& units) override;
+    trace::Package own_package() override;
+    std::vector<trace::VariableRead> variables_read(const Unit& unit) override;
+    std::vector<trace::EarlyImport> imports_that_could_wait(const Unit& unit) override;
 
     trace::Start start() const override {
         return {program_place(),

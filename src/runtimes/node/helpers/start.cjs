@@ -139,5 +139,45 @@ function keepCompiled(file) {
   process.prependListener('exit', write);
 }
 
+// When each module begins and ends to load, for `omnistasis profile`: lines of kind, name, process and nanoseconds.
+function tellTimes(file) {
+  const now = () => process.hrtime.bigint();
+  const lines = [`runtime\t-\t${process.pid}\t${now()}\n`];
+  const flush = () => {
+    try {
+      const descriptor = fs.openSync(file, fs.constants.O_WRONLY | fs.constants.O_APPEND | (fs.constants.O_NOFOLLOW || 0));
+      fs.writeSync(descriptor, lines.splice(0).join(''));
+      fs.closeSync(descriptor);
+    } catch {
+      // Nobody reads it.
+    }
+  };
+  const load = Module._load;
+  const home = tree + path.sep;
+  let depth = 0;
+  Module._load = function (request, parent, isMain) {
+    if (isMain) lines.push(`main\t-\t${process.pid}\t${now()}\n`);
+    const begin = now();
+    let name = request;
+    try {
+      name = Module._resolveFilename(request, parent, isMain);
+    } catch {
+      // It says so itself.
+    }
+    if (name.startsWith(home)) name = name.slice(home.length).replace(/^app\//, '');
+    if (!isMain) ++depth;
+    try {
+      return load.call(this, request, parent, isMain);
+    } finally {
+      if (!isMain) lines.push(`import\t${name}\t${process.pid}\t${begin}\t${now()}\t${--depth}\n`);
+    }
+  };
+  process.on('exit', () => {
+    lines.push(`end\t-\t${process.pid}\t${now()}\n`);
+    flush();
+  });
+}
+if (process.env.OMNISTASIS_TIMES && isMainThread) tellTimes(process.env.OMNISTASIS_TIMES);
+
 const file = keptFile();
 if (file !== undefined && isMainThread && process.env.OMNISTASIS_COMPILED !== 'off') keepCompiled(file);

@@ -1,0 +1,216 @@
+#include "build/output_place.h"
+#include "cli/job.h"
+#include "cli/output_files.h"
+#include "payload/delta.h"
+#include "watch/start_profile.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <unistd.h>
+#include <unordered_map>
+
+namespace omnistasis::cli {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+struct ProfileOptions : JobOptions {
+    std::string subject; ///< an output, or what `build` takes
+    std::vector<std::string> arguments;
+    std::size_t runs = 9;
+    double seconds = 60;
+};
+
+/// An import that could wait, and what that would save.
+struct CouldWait {
+    std::string module;
+    std::string file;
+    std::uint32_t line = 0;
+    double milliseconds = 0;
+};
+
+Json measured_json(const watch::Measured& measured) {
+    if (measured.milliseconds.empty()) return nullptr;
+    return {{"median_ms", measured.median()},
+            {"low_ms", measured.low()},
+            {"high_ms", measured.high()},
+            {"runs", measured.milliseconds.size()},
+            {"memory_bytes", measured.largest_memory},
+            {"exit_code", measured.exit_code}};
+}
+
+std::vector<watch::TimeBar> costs_of(const std::vector<watch::TimeBar>& timeline) {
+    std::vector<watch::TimeBar> costs;
+    for (const watch::TimeBar& bar : timeline)
+        if (bar.kind == "import") costs.push_back(bar);
+    std::ranges::stable_sort(costs, std::greater<>(), &watch::TimeBar::own);
+    if (costs.size() > 12) costs.resize(12);
+    return costs;
+}
+
+std::vector<CouldWait> could_wait(Job& job, const std::vector<watch::TimeBar>& timeline) {
+    std::unordered_map<std::string, double> took;
+    for (const watch::TimeBar& bar : timeline)
+        if (bar.kind == "import") took.try_emplace(bar.name, bar.to - bar.from);
+    std::vector<CouldWait> found;
+    for (const trace::Unit& unit : job.graph.units) {
+        if (!unit.own || !trace::is_source(unit.kind)) continue;
+        for (const trace::EarlyImport& one : job.runtime->imports_that_could_wait(unit)) {
+            auto time = took.find(one.module);
+            if (time != took.end() && time->second >= 0.5)
+                found.push_back({one.module, unit.file, one.line, time->second});
+        }
+    }
+    std::ranges::stable_sort(found, std::greater<>(), &CouldWait::milliseconds);
+    return found;
+}
+
+Json profile_json(const watch::StartProfile& profile, const std::vector<CouldWait>& waits, Job* job) {
+    std::unordered_map<std::string, bool> own;
+    if (job != nullptr)
+        for (const trace::Unit& unit : job->graph.units) own.emplace(unit.name, unit.own);
+    Json json{{"format", 1},
+              {"warm", measured_json(profile.warm)},
+              {"cold", measured_json(profile.cold)},
+              {"source", measured_json(profile.source)}};
+    auto bars = [&](const std::vector<watch::TimeBar>& timeline) {
+        Json list = Json::array();
+        for (const watch::TimeBar& bar : timeline) {
+            auto known = own.find(bar.name);
+            bool is_own = bar.kind == "import" && known != own.end() && known->second;
+            list.push_back({{"name", bar.name},
+                            {"kind", is_own ? "own" : bar.kind},
+                            {"from", bar.from},
+                            {"to", bar.to},
+                            {"depth", bar.depth}});
+        }
+        return list;
+    };
+    json["timeline"] = bars(profile.warm_timeline);
+    json["cold_timeline"] = bars(profile.cold_timeline);
+    json["costs"] = Json::array();
+    for (const watch::TimeBar& bar : costs_of(profile.warm_timeline))
+        json["costs"].push_back({{"name", bar.name}, {"own_ms", bar.own}, {"all_ms", bar.to - bar.from}});
+    json["could_wait"] = Json::array();
+    for (const CouldWait& one : waits)
+        json["could_wait"].push_back(
+            {{"module", one.module}, {"file", one.file}, {"line", one.line}, {"all_ms", one.milliseconds}});
+    return json;
+}
+
+void print_profile(const watch::StartProfile& profile, const std::vector<CouldWait>& waits) {
+    auto print = [](const char* what, const watch::Measured& measured) {
+        if (measured.milliseconds.empty()) return;
+        fmt::print("  {:15}  {:7.1f} ms  ({:.1f} to {:.1f}, {})  {:>7} of memory{}\n", what,
+                   measured.median(), measured.low(), measured.high(),
+                   plural(measured.milliseconds.size(), "run", "runs"), size_text(measured.largest_memory),
+                   measured.exit_code == 0 ? "" : fmt::format(", exit code {}", measured.exit_code));
+    };
+    print("a start", profile.warm);
+    print("the first start", profile.cold);
+    print("from source", profile.source);
+    for (const watch::TimeBar& bar : profile.warm_timeline)
+        if (bar.kind != "import" && bar.to - bar.from >= 0.05)
+            fmt::print("    {:>7.1f} ms  {}\n", bar.to - bar.from, bar.name);
+    auto costs = costs_of(profile.warm_timeline);
+    if (!costs.empty()) {
+        fmt::print("  imports that cost most     alone   in all\n");
+        for (std::size_t i = 0; i < std::min<std::size_t>(8, costs.size()); ++i)
+            fmt::print("    {:24} {:5.1f} ms {:5.1f} ms\n", costs[i].name, costs[i].own,
+                       costs[i].to - costs[i].from);
+    }
+    if (!waits.empty()) {
+        fmt::print("  imports that could wait until a function needs them\n");
+        for (const CouldWait& one : waits)
+            fmt::print("    {:24} {:5.1f} ms  {}:{}\n", one.module, one.milliseconds, shown_path(one.file),
+                       one.line);
+    }
+}
+
+Result<void> run_profile(const ProfileOptions& options) {
+    ProgressLine progress(options.quiet);
+    std::optional<Job> job;
+    fs::path output, folder;
+    // An output is named, or a project that has been built.
+    bool is_output = false;
+    if (!options.subject.empty() && is_there(options.subject)) {
+        auto executable = payload::executable_of(fs::absolute(options.subject).lexically_normal());
+        auto contents = executable ? MappedFile::open(*executable) : MappedFile::open(options.subject);
+        is_output = executable && contents && payload::PayloadContents::has_payload(contents->bytes());
+    }
+    if (is_output) {
+        auto files = find_output(options.subject);
+        if (!files) return tl::make_unexpected(files.error());
+        output = is_folder(files->output) ? files->output / files->program : files->output;
+        folder = files->folder;
+        job = project_of(*files, options, progress);
+    } else {
+        JobOptions of_project = options;
+        of_project.project.entry = options.subject;
+        auto traced = trace_project(of_project, progress);
+        if (!traced) return progress.clear(), tl::make_unexpected(traced.error());
+        job.emplace(std::move(*traced));
+        folder = job->project.output_folder(host_target());
+        output = folder / job->project.name;
+        if (is_folder(output)) output /= job->project.name;
+        if (!is_file(output))
+            return progress.clear(), fail(ErrorKind::bad_input, "there is no output to measure", output,
+                                          "it was not built yet", "omnistasis build");
+    }
+    watch::ProfileSubject subject{output,       options.arguments, {}, fs::current_path(),
+                                  options.runs, options.seconds};
+    if (job) subject.source_command = job->runtime->source_command(options.arguments);
+    auto profile = watch::profile_start(subject, progress);
+    progress.clear();
+    if (!profile) return tl::make_unexpected(profile.error());
+    std::vector<CouldWait> waits;
+    if (job) waits = could_wait(*job, profile->warm_timeline);
+    std::string text = profile_json(*profile, waits, job ? &*job : nullptr)
+                           .dump(1, ' ', false, Json::error_handler_t::replace) +
+                       "\n";
+    if (build::OutputPlace::holds_outputs(folder)) {
+        auto written = write_beside_output(folder, "profile.json", text);
+        if (!written) return tl::make_unexpected(written.error());
+    }
+    if (options.json) {
+        fmt::print("{}", text);
+        return {};
+    }
+    fmt::print("{}\n", styled(shown_path(output.string()), Style::bold, STDOUT_FILENO));
+    print_profile(*profile, waits);
+    if (!job && !options.quiet)
+        fmt::print(stderr, "its project is not at hand: the source was not measured\n");
+    return {};
+}
+
+} // namespace
+
+void add_profile_command(CLI::App& program, const std::vector<std::string>& arguments, int& exit_code) {
+    auto options = std::make_shared<ProfileOptions>();
+    CLI::App* command = program.add_subcommand("profile", "measure how an output starts, against its source");
+    command
+        ->add_option("OUTPUT", options->subject,
+                     "an output, or the entry or folder of a project that was built (default: this folder)")
+        ->option_text(" ");
+    command->add_option("--runs", options->runs, "how many runs of each (default: 9)")
+        ->option_text("N")
+        ->check(CLI::Range(1, 1000));
+    command->add_option("--seconds", options->seconds, "the most that one run may take (default: 60)")
+        ->option_text("N");
+    command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");
+    command->add_flag("--json", options->json, "print the result as one JSON object");
+    command->footer("Examples:\n"
+                    "  omnistasis profile out/linux-x86_64/tides -- today --station halcyon\n"
+                    "      runs of the output and of the source in turn, and what the time goes to\n"
+                    "  omnistasis profile tideboard --runs 25 --json\n"
+                    "      the output that was built from this project, as JSON");
+    command->callback([options, &arguments, &exit_code] {
+        options->arguments = arguments;
+        exit_code = finish(run_profile(*options));
+    });
+}
+
+} // namespace omnistasis::cli

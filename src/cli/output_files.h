@@ -1,0 +1,28 @@
+#pragma once
+
+#include "cli/job.h"
+
+#include <filesystem>
+#include <optional>
+#include <string>
+
+namespace omnistasis::cli {
+
+/// Where an output is: the executable, or the folder around it, and where what belongs to it is kept.
+struct OutputFiles {
+    std::filesystem::path output;
+    std::string program;
+    std::filesystem::path folder;
+};
+
+/// The output that a path means: the executable, or the folder of one.
+Result<OutputFiles> find_output(const std::string& named);
+
+/// The project that an output was built from, as trace.json beside it says, traced; nothing where that is not
+/// there any more.
+std::optional<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer);
+
+/// The options that load that project; nothing where trace.json is not there.
+std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options);
+
+} // namespace omnistasis::cli

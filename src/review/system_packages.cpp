@@ -1,0 +1,122 @@
+#include "review/system_packages.h"
+
+#include "support/files.h"
+#include "support/own_program.h"
+#include "support/stored_form.h"
+
+#include <algorithm>
+#include <mutex>
+#include <oneapi/tbb/parallel_for.h>
+#include <unordered_map>
+
+namespace omnistasis::review {
+
+namespace {
+
+constexpr const char* database = "/var/lib/dpkg";
+
+/// Lists name a file as its package has it: `/lib/x` is `/usr/lib/x` where the one is a link to the other.
+std::vector<std::string> spellings(const std::string& file) {
+    std::vector<std::string> names{file};
+    if (file.starts_with("/usr/")) names.push_back(file.substr(4));
+    return names;
+}
+
+template <typename Archive, typename Owners> void visit(Archive& archive, Owners& owners) {
+    visit_list(archive, owners, [](auto& into, auto& owner) {
+        into.value(owner.first);
+        for (auto* text : {&owner.second.name, &owner.second.version, &owner.second.architecture,
+                           &owner.second.homepage, &owner.second.copyright_file})
+            into.shared(*text);
+    });
+}
+
+/// Version, architecture and home page of packages, out of the list of what is installed.
+void read_status(std::string_view status, std::map<std::string, SystemPackage>& packages) {
+    SystemPackage* current = nullptr;
+    while (!status.empty()) {
+        std::size_t end = std::min(status.find('\n'), status.size());
+        std::string_view line = status.substr(0, end);
+        status.remove_prefix(std::min(end + 1, status.size()));
+        auto value = [&](std::string_view field) { return std::string(line.substr(field.size())); };
+        if (line.starts_with("Package: ")) {
+            auto found = packages.find(value("Package: "));
+            current = found == packages.end() ? nullptr : &found->second;
+        } else if (current != nullptr && line.starts_with("Version: ")) {
+            current->version = value("Version: ");
+        } else if (current != nullptr && line.starts_with("Architecture: ")) {
+            current->architecture = value("Architecture: ");
+        } else if (current != nullptr && line.starts_with("Homepage: ")) {
+            current->homepage = value("Homepage: ");
+        }
+    }
+}
+
+using Owners = std::vector<std::pair<std::string, SystemPackage>>;
+
+Owners look_up(const std::vector<std::string>& files) {
+    std::unordered_map<std::string_view, const std::string*> wanted;
+    std::vector<std::vector<std::string>> names;
+    names.reserve(files.size());
+    for (const std::string& file : files) {
+        names.push_back(spellings(file));
+        for (const std::string& name : names.back()) wanted.emplace(name, &file);
+    }
+    std::vector<std::string> lists;
+    for (const FolderEntry& entry : list_folder(fs::path(database) / "info"))
+        if (entry.name.ends_with(".list")) lists.push_back(entry.name);
+    std::mutex mutex;
+    std::map<std::string, std::string> owner_of; // file, package
+    oneapi::tbb::parallel_for(std::size_t(0), lists.size(), [&](std::size_t i) {
+        auto list = MappedFile::open(fs::path(database) / "info" / lists[i]);
+        if (!list) return;
+        std::string package = lists[i].substr(0, lists[i].size() - 5);
+        package = package.substr(0, package.find(':')); // the architecture
+        std::string_view text = list->text();
+        while (!text.empty()) {
+            std::size_t end = std::min(text.find('\n'), text.size());
+            if (auto found = wanted.find(text.substr(0, end)); found != wanted.end()) {
+                std::lock_guard lock(mutex);
+                std::string& owner = owner_of[*found->second];
+                if (owner.empty() || package < owner) owner = package;
+            }
+            text.remove_prefix(std::min(end + 1, text.size()));
+        }
+    });
+    std::map<std::string, SystemPackage> packages;
+    for (const auto& [file, package] : owner_of) packages[package].name = package;
+    if (auto status = MappedFile::open(fs::path(database) / "status")) read_status(status->text(), packages);
+    for (auto& [name, package] : packages) {
+        fs::path copyright = fs::path("/usr/share/doc") / name / "copyright";
+        if (is_file(copyright)) package.copyright_file = copyright.string();
+    }
+    Owners owners;
+    for (const auto& [file, package] : owner_of) owners.emplace_back(file, packages[package]);
+    return owners;
+}
+
+} // namespace
+
+std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::string>& files, Store& store) {
+    fs::path status = fs::path(database) / "status";
+    if (files.empty() || !is_file(status)) return {};
+    std::vector<std::string> sorted = files;
+    std::ranges::sort(sorted);
+    std::string subject = "owners " + own_program_stamp() + file_stamp(status.string());
+    for (const std::string& file : sorted) subject += '\0' + file;
+    std::string key = Store::key_of(subject);
+    Owners owners;
+    if (auto known = store.find(key)) {
+        FormReader reader(*known);
+        visit(reader, owners);
+        if (reader.complete()) return {owners.begin(), owners.end()};
+        owners.clear();
+    }
+    owners = look_up(sorted);
+    FormWriter writer;
+    visit(writer, owners);
+    store.keep(key, std::move(writer.bytes));
+    return {owners.begin(), owners.end()};
+}
+
+} // namespace omnistasis::review

@@ -1,0 +1,25 @@
+#pragma once
+
+#include "support/store.h"
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace omnistasis::review {
+
+/// A package of this machine's system.
+struct SystemPackage {
+    std::string name;
+    std::string version;
+    std::string architecture;
+    std::string homepage;
+    std::string copyright_file; ///< Debian policy 12.5; empty where it is not there
+};
+
+/// The packages of Debian's package manager that brought each of `files`, as its own lists say; files that
+/// none brought are left out. Empty on systems of other kinds. Kept in `store` until the system's packages
+/// change.
+std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::string>& files, Store& store);
+
+} // namespace omnistasis::review
