@@ -156,6 +156,32 @@ Result<void> check_review(const review::Review& review) {
                     : "leave the package out with --exclude, or change licences.refuse in omnistasis.toml");
 }
 
+/// Findings that stop nothing: those of the application's own files one by one, those of packages by number.
+void print_findings(const Job& job, const review::Review& review) {
+    constexpr std::size_t most = 5;
+    std::size_t own = 0, others = 0;
+    for (const review::Finding& one : review.findings) {
+        if (!one.allowed.empty()) continue;
+        bool is_own = !relative_to(one.file, job.project.folder.string()).empty() &&
+                      one.file.find("-packages/") == std::string::npos &&
+                      one.file.find("/node_modules/") == std::string::npos;
+        if (!is_own) {
+            ++others;
+        } else if (++own <= most) {
+            fmt::print(stderr, "note: {}{}: {}{}\n", shown_path(one.file),
+                       one.line == 0 ? "" : fmt::format(":{}", one.line), one.what,
+                       one.excerpt.empty() ? "" : " (" + one.excerpt + ")");
+        }
+    }
+    if (own > most) fmt::print(stderr, "note: {} more findings like these are in the report\n", own - most);
+    if (others > 0)
+        fmt::print(
+            stderr,
+            "note: packages hold {} that look like credentials, as examples do; the report lists them\n",
+            plural(others, "text", "texts"));
+    for (const std::string& rule : review.idle_rules) fmt::print(stderr, "note: {}\n", rule);
+}
+
 /// What a build is about to replace, kept open: it is compared with what replaces it.
 std::optional<payload::PayloadContents> earlier_output(const Job& job) {
     const std::string& target = job.project.targets.front();
@@ -236,6 +262,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
         fmt::print(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
     kept.keep({{job->graph, job->runtime_title}, *result}, reading, *trace_file, witness);
     print_built(*job, *result, options);
+    if (!options.quiet) print_findings(*job, *reviewed);
     if (!options.quiet)
         for (const std::string& remark : result->remarks) fmt::print(stderr, "note: {}\n", remark);
     if (!options.prove || target != host_target()) return {};

@@ -150,6 +150,7 @@ Result<void> run_profile(const ProfileOptions& options) {
     } else {
         JobOptions of_project = options;
         of_project.project.entry = options.subject;
+        take_runtime_of_build(of_project);
         auto traced = trace_project(of_project, progress);
         if (!traced) return progress.clear(), tl::make_unexpected(traced.error());
         job.emplace(std::move(*traced));
@@ -198,6 +199,10 @@ void add_profile_command(CLI::App& program, const std::vector<std::string>& argu
     command->add_option("--runs", options->runs, "how many runs of each (default: 9)")
         ->option_text("N")
         ->check(CLI::Range(1, 1000));
+    command
+        ->add_option("--runtime", options->project.runtime,
+                     "the interpreter (default: that of the last build)")
+        ->option_text("PATH");
     command->add_option("--seconds", options->seconds, "the most that one run may take (default: 60)")
         ->option_text("N");
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");

@@ -97,6 +97,7 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
     }
     JobOptions of_project = options;
     of_project.project.entry = options.subject;
+    take_runtime_of_build(of_project);
     if (auto done = take_project(subject, of_project, observer); !done)
         return tl::make_unexpected(done.error());
     const Project& project = subject.job->project;
@@ -378,6 +379,10 @@ void add_report_command(CLI::App& program, int& exit_code) {
         ->option_text("FOLDER");
     command->add_option("--mark", options->marked, "a module whose way the figure of imports shows")
         ->option_text("NAME");
+    command
+        ->add_option("--runtime", options->project.runtime,
+                     "the interpreter (default: that of the last build)")
+        ->option_text("PATH");
     command->add_option("--target", options->target, "the target, where the project has several")
         ->option_text("TARGET");
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");

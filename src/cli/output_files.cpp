@@ -49,4 +49,14 @@ std::optional<Job> project_of(const OutputFiles& files, const JobOptions& option
     return std::move(*job);
 }
 
+void take_runtime_of_build(JobOptions& options) {
+    auto job = load_job(options);
+    if (!job || options.project.runtime) return;
+    auto text = read_text(job->project.output_folder(job->project.targets.front()) / "trace.json");
+    auto json = text ? nlohmann::json::parse(*text, nullptr, false) : nlohmann::json();
+    if (!json.is_object() || !json.contains("project") || !json["project"].is_object()) return;
+    std::string runtime = json["project"].value("runtime", "");
+    if (!runtime.empty() && is_there(runtime)) options.project.runtime = runtime;
+}
+
 } // namespace omnistasis::cli

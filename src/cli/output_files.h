@@ -25,4 +25,8 @@ std::optional<Job> project_of(const OutputFiles& files, const JobOptions& option
 /// The options that load that project; nothing where trace.json is not there.
 std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options);
 
+/// Options on a project that name no runtime take that of the project's last build, which may have been told another
+/// than the usual one.
+void take_runtime_of_build(JobOptions& options);
+
 } // namespace omnistasis::cli

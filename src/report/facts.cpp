@@ -124,6 +124,8 @@ Result<void> take_output(Facts& facts, const payload::PayloadContents& contents,
 void take_graph(Facts& facts, trace::Graph graph) {
     facts.graph = std::move(graph);
     bool built = !facts.output.empty();
+    for (const trace::Unit& unit : facts.graph.units)
+        if (!unit.file.empty() && !unit.place.empty()) facts.places.emplace(unit.file, unit.place);
     std::unordered_map<std::string, trace::UnitId> by_name;
     for (trace::UnitId id = 0; id < facts.graph.units.size(); ++id)
         by_name.emplace(facts.graph.units[id].name, id);
@@ -149,7 +151,9 @@ void take_graph(Facts& facts, trace::Graph graph) {
 std::string shown(const Facts& facts, const std::string& path) {
     std::string inner =
         facts.project_folder.empty() ? std::string() : relative_to(path, facts.project_folder);
-    return inner.empty() ? path : inner;
+    if (!inner.empty()) return inner;
+    auto place = facts.places.find(path);
+    return place == facts.places.end() ? path : place->second;
 }
 
 } // namespace omnistasis::report

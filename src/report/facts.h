@@ -6,6 +6,7 @@
 #include "trace/graph.h"
 
 #include <cstdint>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
@@ -52,6 +53,7 @@ struct Facts {
     trace::Graph graph; ///< empty where it is not known
     std::optional<review::Review> review;
     std::vector<payload::StatePath> state;
+    std::map<std::string, std::string> places; ///< of files of this machine, their places in the app tree
     std::string project_folder; ///< paths below it are shown relative to it
 
     std::string oldest_system; ///< "glibc 2.34 or newer and Linux 3.2 or newer"; empty: not known
@@ -74,7 +76,8 @@ Result<void> take_output(Facts& facts, const payload::PayloadContents& contents,
 /// sizes.
 void take_graph(Facts& facts, trace::Graph graph);
 
-/// A path as a reader knows it: relative to the project.
+/// A path as a reader knows it, who does not know the build machine: relative to the project, or the place in
+/// the app tree.
 std::string shown(const Facts& facts, const std::string& path);
 
 } // namespace omnistasis::report

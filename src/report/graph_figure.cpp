@@ -46,8 +46,8 @@ double width_of(const GraphFigure::Box& box) {
 }
 
 std::string graphviz_text(const GraphFigure& figure, const Edges& edges) {
-    std::string text =
-        "digraph g { rankdir=LR; nodesep=0.12; ranksep=0.7; node [shape=box, fixedsize=true];\n";
+    std::string text = "digraph g { rankdir=LR; nodesep=0.12; ranksep=0.7; edge [arrowhead=none]; node "
+                       "[shape=box, fixedsize=true];\n";
     for (std::size_t i = 0; i < figure.boxes.size(); ++i)
         text += fmt::format("n{} [width={:.3f}, height={:.3f}, label=\"\"];\n", i,
                             width_of(figure.boxes[i]) / units_per_inch, box_height / units_per_inch);

@@ -241,9 +241,9 @@ class Page {
             std::string why;
             if (edge != nullptr) {
                 std::string place = at(facts_, edge->reason.file, edge->reason.line);
-                why =
-                    fmt::format("{} {}{}", text(facts_.graph.units[edge->from].name), text(edge->reason.verb),
-                                place.empty() ? "" : fmt::format(" it, <code>{}</code>", text(place)));
+                why = fmt::format("{} {} {}{}", text(facts_.graph.units[edge->from].name),
+                                  text(edge->reason.verb), text(facts_.graph.units[*piece->unit].name),
+                                  place.empty() ? "" : fmt::format(", <code>{}</code>", text(place)));
                 why = fmt::format("{} <button type=\"button\" class=\"why\" data-unit=\"{}\" "
                                   "aria-expanded=\"false\">all steps</button>",
                                   why, *piece->unit);
@@ -321,7 +321,7 @@ class Page {
         add("source", "from source");
         std::string out = table(
             "From start to end",
-            {{"", false}, {"median", true}, {"middle half", true}, {"runs", true}, {"memory, at most", true}},
+            {{"what", false}, {"median", true}, {"middle half", true}, {"runs", true}, {"memory, at most", true}},
             rows);
         out += figure(facts_.start_svg, "What the time of one start goes to.", "start");
         std::string costs;

@@ -32,9 +32,10 @@ p.good { color: var(--good); } p.bad { color: var(--bad); } p.open { color: var(
 figure { margin: 0; } figcaption { color: var(--soft); font-size: .9rem; }
 table { border-collapse: collapse; width: 100%; background: var(--card); font-size: .92rem; }
 caption { text-align: left; font-weight: bold; padding: .4rem 0; }
-th, td { text-align: left; vertical-align: top; padding: .35rem .6rem; border-bottom: 1px solid var(--line); overflow-wrap: anywhere; }
+th, td { text-align: left; vertical-align: top; padding: .35rem .6rem; border-bottom: 1px solid var(--line); }
 thead th { border-bottom: 2px solid var(--line); white-space: nowrap; overflow-wrap: normal; }
 th[scope=row] { font-weight: 600; min-width: 9rem; } td.n, th.n { text-align: right; white-space: nowrap; }
+th[scope=row], code { overflow-wrap: anywhere; }
 code { font: .9em 'DejaVu Sans Mono', Consolas, monospace; }
 dt { font-weight: 600; margin-top: .5rem; } dd { margin: 0 0 0 1.2rem; }
 .search { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; }

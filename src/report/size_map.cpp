@@ -13,7 +13,7 @@ namespace omnistasis::report {
 
 namespace {
 
-constexpr double width = 1200, height = 680, left = 24, top = 84;
+constexpr double width = 1150, height = 660, left = 24, top = 84;
 constexpr double smallest_area = 60; ///< square units; what is smaller is put together
 
 struct Box {
@@ -103,7 +103,10 @@ std::vector<Group> groups_of(const Facts& facts, bool by_raw) {
         }
         group.raw += piece.raw;
         group.stored += by_raw ? piece.raw : piece.stored;
-        group.leaves.push_back({piece.name, piece.raw, by_raw ? piece.raw : piece.stored, 1});
+        // Of a path its end tells the most.
+        std::string name = piece.name.substr(piece.name.rfind('/') + 1);
+        group.leaves.push_back(
+            {name.empty() ? piece.name : name, piece.raw, by_raw ? piece.raw : piece.stored, 1});
     }
     std::vector<Group> sorted;
     for (auto& [name, group] : groups)

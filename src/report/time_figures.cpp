@@ -12,7 +12,7 @@ namespace omnistasis::report {
 
 namespace {
 
-constexpr double width = 1152, left = 24, top = 84, row = 20;
+constexpr double width = 1110, left = 24, top = 84, row = 20;
 
 /// A step of 1, 2 or 5 times a power of ten, so that some eight fit.
 double nice_step(double range) {

@@ -155,6 +155,12 @@ std::vector<std::string> LicenceList::by_text(std::string_view text) const {
     std::ranges::stable_sort(found, {}, &std::pair<std::size_t, std::string>::first);
     std::vector<std::string> ids;
     for (auto& [at, id] : found) ids.push_back(std::move(id));
+    // A licence with an exception comes with the text of the one without, and with those of the files around
+    // it.
+    if (auto with = std::ranges::find_if(
+            ids, [](const std::string& id) { return id.find(" WITH ") != std::string::npos; });
+        with != ids.end())
+        return {*with};
     // "or any later version" stands in a notice, the version itself in the text behind it: one licence.
     std::erase_if(ids, [&](const std::string& id) {
         if (!id.ends_with("-only")) return false;
@@ -256,6 +262,8 @@ std::size_t LicenceList::rank_of(std::string_view expression) const {
         choice = std::min(choice, rank);
     }
     if (names.empty()) return unknown;
+    // What an exception permits may make it a lesser one.
+    if (auto whole = family_of_.find(expression); whole != family_of_.end()) return whole->second;
     return either && expression.find(" AND ") == std::string_view::npos ? choice : worst;
 }
 

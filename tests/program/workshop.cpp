@@ -40,7 +40,7 @@ ProgramOutput Workshop::omnistasis(std::vector<std::string> arguments) {
     for (const std::string& argument : arguments)
         (tail.empty() && argument != "--" ? command : tail) += " '" + argument + "'";
     bool takes_runtime = arguments[0] == "build" || arguments[0] == "trace" || arguments[0] == "why" ||
-                         arguments[0] == "rehearse";
+                         arguments[0] == "rehearse" || arguments[0] == "report" || arguments[0] == "profile";
     bool has_runtime =
         command.find("--runtime") != std::string::npos || command.find("--help") != std::string::npos;
     if (takes_runtime && !has_runtime) command += " --runtime " + runtime_;
