@@ -263,14 +263,20 @@ Result<void> run_report(const ReportOptions& options) {
     facts.review = std::move(subject->review);
     std::string output_hash;
     if (!subject->executable.empty()) {
+        report::Facts without = facts;
         auto contents = payload::PayloadContents::open(subject->executable);
-        if (!contents) return progress.clear(), tl::make_unexpected(contents.error());
-        std::string project_version = facts.version;
-        if (auto taken = report::take_output(facts, *contents, subject->executable.string()); !taken)
-            return progress.clear(), tl::make_unexpected(taken.error());
-        output_hash = hex(sha256(contents->bytes()));
-        if (auto taken = take_system(facts, subject->executable, *installation, *drawing); !taken)
-            facts.missing.push_back(taken.error().what + ": " + taken.error().why);
+        auto taken = contents ? report::take_output(facts, *contents, subject->executable.string())
+                              : Result<void>(tl::make_unexpected(contents.error()));
+        if (taken) taken = take_system(facts, subject->executable, *installation, *drawing);
+        // Of a project there is more to tell than of its output.
+        if (!taken && !subject->job) return progress.clear(), taken;
+        if (taken) {
+            output_hash = hex(sha256(contents->bytes()));
+        } else {
+            facts = std::move(without);
+            facts.missing.push_back(fmt::format(
+                "Its output can't be read: {}. Build it again with `omnistasis build`.", taken.error().why));
+        }
     }
     if (subject->job) {
         report::take_graph(facts, std::move(subject->job->graph));
@@ -287,6 +293,19 @@ Result<void> run_report(const ReportOptions& options) {
     take_review(facts, *licences);
     facts.proof = json_beside(subject->folder / "proof.json", facts.missing);
     facts.profile = json_beside(subject->folder / "profile.json", facts.missing);
+    auto is_older = [&](const char* name) {
+        std::error_code failed;
+        auto made = fs::last_write_time(subject->executable, failed);
+        return !subject->executable.empty() && fs::last_write_time(subject->folder / name, failed) < made &&
+               !failed;
+    };
+    if (facts.proof.is_object() && is_older("proof.json")) {
+        facts.proof["of_earlier_build"] = true;
+        facts.missing.push_back("The proof is of an earlier build: `omnistasis prove` makes a new one.");
+    }
+    if (facts.profile.is_object() && is_older("profile.json"))
+        facts.missing.push_back(
+            "The times of the start are those of an earlier build: `omnistasis profile` measures anew.");
     if (auto text = read_text(subject->folder / (subject->output_name + ".history.json")))
         report::take_history(facts, *text);
 

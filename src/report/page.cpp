@@ -117,8 +117,12 @@ class Page {
         if (!facts_.runtime.empty()) card(text(facts_.runtime), "for " + text(facts_.target));
         if (facts_.proof.is_object()) {
             bool holds = facts_.proof.value("holds", false);
-            card(holds ? "stands alone" : "does not stand alone", "as the proof shows",
-                 holds ? "good" : "bad");
+            bool is_older = facts_.proof.value("of_earlier_build", false);
+            card(holds ? "stands alone" : "does not stand alone",
+                 is_older ? "as the proof of an earlier build shows" : "as the proof shows",
+                 is_older ? "open"
+                 : holds  ? "good"
+                          : "bad");
         } else {
             card("not proved", "whether it stands alone", "open");
         }
@@ -148,6 +152,9 @@ class Page {
                                           count(runs.size(), "run", "runs"))
                             : "No: in a run without the build machine around it something was missing.",
                       holds ? "good" : "bad");
+        if (facts_.proof.value("of_earlier_build", false))
+            out += paragraph("That was an earlier build: prove this one with <code>omnistasis prove</code>.",
+                             "open");
         std::string rows;
         for (const Json& run : runs) {
             std::string arguments;
@@ -319,10 +326,13 @@ class Page {
         add("warm", "a start");
         add("cold", "the first start");
         add("source", "from source");
-        std::string out = table(
-            "From start to end",
-            {{"what", false}, {"median", true}, {"middle half", true}, {"runs", true}, {"memory, at most", true}},
-            rows);
+        std::string out = table("From start to end",
+                                {{"what", false},
+                                 {"median", true},
+                                 {"middle half", true},
+                                 {"runs", true},
+                                 {"memory, at most", true}},
+                                rows);
         out += figure(facts_.start_svg, "What the time of one start goes to.", "start");
         std::string costs;
         for (const Json& one : facts_.profile.value("costs", Json::array()))

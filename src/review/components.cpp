@@ -226,7 +226,9 @@ class Finder {
         std::string text = licence_text(package.copyright_file);
         std::string licence = licences_.of_debian(text);
         bool is_known = !licence.empty() && licence.find("LicenseRef-") == std::string::npos;
-        if (is_known || component.licence.empty()) {
+        // One that is made for people names the licences of all its files in one text.
+        bool readable = text.substr(0, 2000).find("copyright-format/1") != std::string::npos;
+        if ((is_known && readable) || component.licence.empty()) {
             component.licence = licence;
             component.said_by = "Debian's copyright file";
         }

@@ -90,7 +90,7 @@ TEST_CASE("search paths: DT_RPATH against DT_RUNPATH, $ORIGIN, what is inherited
     CHECK(modelled(yard.folder / "runpath").at("libtide.so.1") == "not found");
 }
 
-TEST_CASE("names: one library for a name, first come first served; links; paths as names") {
+TEST_CASE("names: one library for a name, first come first served, links, paths as names") {
     Yard yard;
     yard.library("one/libtide.so.1", "libtide.so.1");
     yard.library("two/libother.so.1", "libtide.so.1");

@@ -72,7 +72,7 @@ TEST_CASE("many threads and two processes' worth of stores share a file") {
     for (int t = 0; t < 4; ++t) CHECK(one.find(fmt::format("{} 199", t)) == "value 199");
 }
 
-TEST_CASE("large results are files; a damaged one is as good as none; beyond the bound the oldest go") {
+TEST_CASE("large results are files, a damaged one is as good as none, beyond the bound the oldest go") {
     Folder folder;
     fs::path file = folder.path / "results";
     std::string large(200'000, 'x');

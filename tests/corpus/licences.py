@@ -73,33 +73,38 @@ def main():
     right = {"system": 0, "own": 0}
     rest = []
     with tempfile.TemporaryDirectory() as folder:
-        for package, modules in packages.items():
-            truth = of_copyright(package)
-            for way in right:
-                work = os.path.join(folder, way, package)
-                os.makedirs(work)
-                with open(os.path.join(work, "main.py"), "w") as file:
+        for way in right:
+            work = os.path.join(folder, way)
+            os.makedirs(work)
+            with open(os.path.join(work, "main.py"), "w") as file:
+                for modules in packages.values():
                     file.write("".join(f"import {name}\n" for name in modules[:3]))
-                command = [options.program, "report", os.path.join(work, "main.py"), "-q", "--json", "--runtime", "/usr/bin/python3", "-o", os.path.join(work, "report")]
-                environment = dict(os.environ)
-                if way == "own":
+            environment = dict(os.environ)
+            if way == "own":
+                for package in packages:
                     copy_package(package, os.path.join(work, "packages"))
-                    environment["PYTHONPATH"] = os.path.join(work, "packages")
-                done = subprocess.run(command, capture_output=True, text=True, env=environment, cwd=work)
-                if done.returncode != 0:
-                    rest.append((way, package, " ".join(sorted(truth)), "exit code %d" % done.returncode, done.stderr.strip()[:80]))
-                    continue
-                facts = json.loads(done.stdout)
-                owners = {piece["component"] for piece in facts["pieces"] if piece["name"].split(".")[0] in modules[:3] and piece["component"]}
-                named = [one for one in facts["components"] if one["name"] in owners]
+                environment["PYTHONPATH"] = os.path.join(work, "packages")
+            command = [options.program, "report", os.path.join(work, "main.py"), "-q", "--json", "--runtime", "/usr/bin/python3", "-o", os.path.join(work, "report")]
+            done = subprocess.run(command, capture_output=True, text=True, env=environment, cwd=work)
+            if done.returncode != 0:
+                print(done.stderr, file=sys.stderr)
+                return 1
+            facts = json.loads(done.stdout)
+            owner_of = {}
+            for piece in facts["pieces"]:
+                if piece["component"] and piece["kind"] in ("module", "code", "extension"):
+                    owner_of.setdefault(piece["name"].split(".")[0], piece["component"])
+            components = {one["name"]: one for one in facts["components"]}
+            for package, modules in packages.items():
+                truth = of_copyright(package)
+                named = [components[name] for name in sorted({owner_of[module] for module in modules[:3] if module in owner_of})]
                 said = {word for one in named for word in re.split(r"[\s()]+", one["licence"]) if word and word not in ("AND", "OR")}
                 # Of a longer truth the licence of the package itself is enough where only its own files can tell.
-                agrees = said == truth or (way == "own" and said and said <= truth) or {word.lower() for word in said} == {"licenseref-" + word.lower() for word in truth}
-                if agrees:
+                same = {word.lower() for word in said} == {("licenseref-" + word.lower() if word.lower() not in {one.lower() for one in said} else word.lower()) for word in truth}
+                if said == truth or same or (way == "own" and said and said <= truth):
                     right[way] += 1
                 else:
-                    rest.append((way, package, " ".join(sorted(truth)), " ".join(sorted(said)) or "-", "; ".join({one["said_by"] for one in named})))
-                shutil.rmtree(work)
+                    rest.append((way, package, " ".join(sorted(truth)), " ".join(sorted(said)) or "-", "; ".join(sorted({one["said_by"] for one in named}))))
     for way, words in (("system", "as the system has them"), ("own", "by their own metadata and files")):
         print(f"{words}: {right[way]} of {len(packages)} agree ({100 * right[way] / max(1, len(packages)):.1f} %)")
     for line in rest:
@@ -108,7 +113,7 @@ def main():
 
 
 def copy_package(package, to):
-    os.makedirs(to)
+    os.makedirs(to, exist_ok=True)
     with open(f"/var/lib/dpkg/info/{package}.list") as listing:
         for line in listing:
             path = line.rstrip("\n")

@@ -163,7 +163,7 @@ TEST_CASE("what is no output can't be proved") {
     CHECK_FALSE(fs::exists(workshop.path("proof.json")));
 }
 
-TEST_CASE("inspect: an output's contents, its hashes, its files; and what others are") {
+TEST_CASE("inspect: an output's contents, its hashes, its files, and what others are") {
     Workshop workshop("inspect");
     workshop.write("main.py", "print('ahoy')\n");
     build(workshop, "main.py");

@@ -23,7 +23,8 @@ void write_program(Workshop& workshop) {
     workshop.write("quay.py", "import json\nDEPTH = json.loads('7')\n");
     workshop.write(packages + "charts/__init__.py", "SCALE = 5\n");
     workshop.write(packages + "charts-2.1.dist-info/METADATA",
-                   "Metadata-Version: 2.1\nName: charts\nVersion: 2.1\nLicense: MIT License\nHome-page: "
+                   "Metadata-Version: 2.1\nName: charts\nVersion: 2.1\nLicense: MIT License\n        \n      "
+                   "  \nHome-page: "
                    "https://charts.example\n");
     workshop.write(packages + "charts-2.1.dist-info/top_level.txt", "charts\n");
     workshop.write(packages + "charts-2.1.dist-info/LICENSE",
@@ -115,11 +116,13 @@ TEST_CASE("a report without an output, of a damaged one, among foreign files") {
     fs::resize_file(output, fs::file_size(output) - 1000);
     auto damaged = workshop.omnistasis({"report", "main.py", "-o", "report"});
     CHECK(damaged.exit_code == 0);
+    CHECK(holds(damaged.err, "can't be read"));
+    CHECK(workshop.omnistasis({"report", "out/linux-x86_64/main", "-o", "third"}).exit_code == 3);
     CHECK(workshop.omnistasis({"report", "nowhere.py"}).exit_code == 3);
     CHECK(workshop.omnistasis({"report", "main.py", "-o", "main.py"}).exit_code == 3);
 }
 
-TEST_CASE("credentials stop a build unless the project allows them; so do licences that it refuses") {
+TEST_CASE("credentials stop a build unless the project allows them, so do licences that it refuses") {
     Workshop workshop("secrets", "");
     write_program(workshop);
     std::string token = std::string("gh") + "p_x7Kq2LmN9vBt4RsW8yHc3JdF6gPz5QaE1uXo";

@@ -53,7 +53,8 @@ void read_metadata(std::string_view text, trace::Package& package) {
         if (line.empty()) break;
         if (line.front() == ' ' || line.front() == '\t') {
             value += '\n';
-            value += line.substr(line.find_first_not_of(" \t"));
+            if (std::size_t start = line.find_first_not_of(" \t"); start != std::string_view::npos)
+                value += line.substr(start);
             continue;
         }
         take();
