@@ -225,7 +225,7 @@ class Finder {
         if (package.copyright_file.empty()) return;
         std::string text = licence_text(package.copyright_file);
         std::string licence = licences_.of_debian(text);
-        bool is_known = !licence.empty() && licence.find("LicenseRef-") == std::string::npos;
+        bool is_known = licences_.knows(licence);
         // One that is made for people names the licences of all its files in one text.
         bool readable = text.substr(0, 2000).find("copyright-format/1") != std::string::npos;
         if ((is_known && readable) || component.licence.empty()) {

@@ -250,6 +250,12 @@ bool LicenceList::is_expression(std::string_view text) const {
     }) && names.size() <= tokens_of(text).size();
 }
 
+bool LicenceList::knows(std::string_view expression) const {
+    std::vector<std::string> names = licences_in(expression);
+    return !names.empty() &&
+           std::ranges::all_of(names, [&](const std::string& name) { return family_of_.contains(name); });
+}
+
 std::size_t LicenceList::rank_of(std::string_view expression) const {
     std::size_t unknown = families_.size() - 1;
     std::size_t worst = 0, choice = unknown;

@@ -36,6 +36,9 @@ class LicenceList {
     /// Whether a text is an expression of names that are known.
     bool is_expression(std::string_view text) const;
 
+    /// Whether all licences of an expression are on the list.
+    bool knows(std::string_view expression) const;
+
     /// The family of a licence; of an expression, the one that asks for most, where the application has no
     /// choice. "A OR B" asks for the lesser.
     const LicenceFamily& family_of(std::string_view expression) const;
