@@ -220,9 +220,6 @@ std::vector<Finding> SecretSearch::in(std::string_view content, const std::strin
             !(file.find(".env") != std::string::npos && secret.size() >= 8))
             return;
         std::uint32_t line = line_at(content, match);
-        // What a shape of its own tells is not told again by its name.
-        if (by_name && std::ranges::any_of(found, [&](const Finding& one) { return one.line == line; }))
-            return;
         if (!seen.emplace(line, kind.name).second) return;
         std::string excerpt(whole.substr(0, static_cast<std::size_t>(secret.data() - whole.data())));
         if (std::size_t end = excerpt.find_first_of("\n\r"); end != std::string::npos) excerpt.resize(end);
@@ -250,6 +247,14 @@ std::vector<Finding> SecretSearch::in(std::string_view content, const std::strin
         if (first[hash]) look_at(i, hash);
     }
     if (i + 3 == content.size() && first[hash_at(bytes + i)]) look_at(i, hash_at(bytes + i));
+    // What a shape of its own tells is not told again by the name in front of it.
+    auto is_by_name = [](const Finding& one) {
+        return one.kind == "password" || one.kind == "password-setting";
+    };
+    std::set<std::uint32_t> told;
+    for (const Finding& one : found)
+        if (!is_by_name(one)) told.insert(one.line);
+    std::erase_if(found, [&](const Finding& one) { return is_by_name(one) && told.contains(one.line); });
     std::ranges::sort(found, {}, &Finding::line);
     return found;
 }

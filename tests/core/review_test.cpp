@@ -95,6 +95,8 @@ TEST_CASE("credentials are found by their shape, with line, and are masked") {
     CHECK(found[0].kind == "code-host-token");
     CHECK(found[0].line == 2);
     CHECK(found[0].is_credential);
+    // Once, however it is named.
+    CHECK(kinds_in("TOKEN = '" + token + "'\n", "pilot.py") == Texts{"code-host-token"});
     CHECK(found[0].excerpt.find(token.substr(8)) == std::string::npos);
     std::string key = "-----BEGIN RSA PRIVATE" + std::string(" KEY-----\n") +
                       std::string("MIIEpAIBAAKCAQEA7v3q") +

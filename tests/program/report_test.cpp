@@ -149,12 +149,13 @@ TEST_CASE("credentials stop a build unless the project allows them, so do licenc
     CHECK(again.exit_code == 1);
     CHECK(holds(again.err, "main.py:5"));
     workshop.write("main.py", "import charts\n");
-    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"MIT\"]\n");
+    workshop.shell("sed -i 's/MIT License/BSL-1.0/' .venv/lib/*/site-packages/charts-2.1.dist-info/METADATA");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"BSL-*\"]\n");
     auto refused = run(workshop, "build -q");
     CHECK(refused.exit_code == 1);
     CHECK(holds(refused.err, "charts"));
     workshop.write("omnistasis.toml",
-                   "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"MIT\"]\n[[licences.decision]]\n"
+                   "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"BSL-*\"]\n[[licences.decision]]\n"
                    "package = \"charts\"\nlicence = \"Zlib\"\nreason = \"as its author wrote us\"\n");
     auto decided = run(workshop, "build -q");
     INFO(decided.err);
