@@ -19,7 +19,16 @@ options=(-q -o Dir::Etc::SourceList=/dev/null -o "Dir::Etc::SourceParts=$work/pa
 log="$work/log"
 # Lists of others may have no sources: what counts is whether the one is found.
 apt-get "${options[@]}" update >"$log" 2>&1 || true
-if ! (cd "$work" && apt-get "${options[@]}" source --download-only libzstd) >>"$log" 2>&1; then
+# A mirror may list a version that it does not hold any more: then an older one does, whose upstream source is the same.
+fetched=no
+for version in $(apt-cache "${options[@]}" showsrc libzstd 2>>"$log" | sed -n 's/^Version: //p' | sort -rVu); do
+    if (cd "$work" && apt-get "${options[@]}" source --download-only "libzstd=$version") >>"$log" 2>&1; then
+        fetched=yes
+        break
+    fi
+    rm -f "$work"/libzstd_*
+done
+if [ "$fetched" = no ]; then
     cat "$log" >&2
     exit 4
 fi
