@@ -99,7 +99,7 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
         work.shell(wine + "wine cmd /c 'echo tide| one\\board.exe --read' > piped.txt 2>&1; cat piped.txt")
             .out,
         "read tide"));
-    ProgramOutput ended = work.shell(wine + "export TERM=xterm; python3 " CONSOLE_INTERRUPT
+    ProgramOutput ended = work.shell(wine + "export TERM=xterm; python3 '" CONSOLE_INTERRUPT "'
                                             " waiting wine one/board.exe --wait");
     INFO(ended.out);
     CHECK(has(ended.out, "interrupted"));
@@ -160,7 +160,7 @@ TEST_CASE("an application bundle for macOS is sealed as its format asks") {
     work.shell("mkdir unzipped; cd unzipped; unzip -q ../one/board.app.zip");
     for (std::string app : {"unzipped/board.app", "two/board.app"}) {
         CHECK(work.shell("diff -r '" + app + "' two/board.app").exit_code == 0);
-        ProgramOutput sealed = work.shell("python3 " SEAL_CHECK " " + app);
+        ProgramOutput sealed = work.shell("python3 '" SEAL_CHECK "' " + app);
         INFO(sealed.err);
         CHECK(sealed.exit_code == 0);
         CHECK(work.shell("test -x " + app + "/Contents/MacOS/board && test -x " + app +
