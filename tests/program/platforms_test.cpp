@@ -99,8 +99,8 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
         work.shell(wine + "wine cmd /c 'echo tide| one\\board.exe --read' > piped.txt 2>&1; cat piped.txt")
             .out,
         "read tide"));
-    ProgramOutput ended = work.shell(wine + "export TERM=xterm; python3 '" CONSOLE_INTERRUPT "'
-                                            " waiting wine one/board.exe --wait");
+    ProgramOutput ended = work.shell(wine + "export TERM=xterm; python3 '" CONSOLE_INTERRUPT
+                                            "' waiting wine one/board.exe --wait");
     INFO(ended.out);
     CHECK(has(ended.out, "interrupted"));
     CHECK(ended.exit_code == 42);
