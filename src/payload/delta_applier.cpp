@@ -4,6 +4,7 @@
 #include <cerrno>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <future>
 #include <map>
 #include <memory>
 #include <optional>
@@ -146,9 +147,14 @@ class Applier {
             if (!inside) return damaged_delta(delta_, "it is cut off or damaged");
             bool is_done = at + piece.size <= there && part.has(piece, at);
             if (!is_done && piece.from_base) {
-                if (!fits(piece, before.subspan(piece.offset, piece.size)))
+                // Checked while it is copied: nothing is put in its place before both are done.
+                auto is_right = std::async(std::launch::async, [&] {
+                    return fits(piece, before.subspan(piece.offset, piece.size));
+                });
+                bool copied = part.copy(from, before, piece.offset, piece.size, at);
+                if (!is_right.get())
                     return damaged_delta(delta_, "what it takes from the output is not there");
-                if (!part.copy(from, before, piece.offset, piece.size, at)) return cant_write(name);
+                if (!copied) return cant_write(name);
             } else if (!is_done) {
                 ByteSpan stored = data_.subspan(piece.offset, piece.stored);
                 std::string raw;
