@@ -205,7 +205,8 @@ class Builder {
             out.content = std::move(file.content);
             out.cuts = std::move(file.cuts);
         }
-        tree_.push_back({review::notice_place, 0644, review_.notices});
+        tree_.push_back(
+            {review::notice_place, 0644, review::notice_text(review_.components, project_.title)});
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
             if (shape_.payload.empty()) {
                 tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
@@ -386,7 +387,10 @@ class Builder {
     }
 
     void count() {
-        for (const TreeFile& file : tree_) result_.tree_size += payload::size_of(file);
+        for (const TreeFile& file : tree_) {
+            std::uint64_t size = sizes_.emplace(file.place, payload::size_of(file)).first->second;
+            result_.tree_size += size;
+        }
         result_.tree_files = tree_.size();
         for (const trace::Unit& unit : graph_.units) {
             result_.modules += trace::is_source(unit.kind) || unit.kind == trace::UnitKind::extension;
@@ -403,8 +407,6 @@ class Builder {
             {trace::UnitKind::extension, "extension"}, {trace::UnitKind::native, "library"},
             {trace::UnitKind::program, "program"},     {trace::UnitKind::data, "data"}};
         const review::Components& components = review_.components;
-        std::unordered_map<std::string, std::uint64_t> sizes;
-        for (const TreeFile& file : tree_) sizes.emplace(file.place, payload::size_of(file));
         std::vector<payload::Part> parts(graph_.units.size());
         oneapi::tbb::parallel_for(std::size_t(0), parts.size(), [&](std::size_t i) {
             const trace::Unit& unit = graph_.units[i];
@@ -423,7 +425,7 @@ class Builder {
                 part.inside = share->second.second;
             } else {
                 std::string place = unit.kind == trace::UnitKind::code ? unit.place + "c" : unit.place;
-                if (auto size = sizes.find(place); size != sizes.end()) {
+                if (auto size = sizes_.find(place); size != sizes_.end()) {
                     part.place = place;
                     part.inside = size->second;
                 }
@@ -431,11 +433,7 @@ class Builder {
         });
         std::erase_if(parts, [](const payload::Part& part) { return part.kind.empty(); });
         for (const review::Component& one : components.all) {
-            using Kind = review::Component::Kind;
-            payload::Part part{one.kind == Kind::runtime          ? "runtime"
-                               : one.kind == Kind::system_package ? "system"
-                                                                  : "package",
-                               one.name, one.version, 0, ""};
+            payload::Part part{review::word_of(one.kind), one.name, one.version, 0, ""};
             part.licence = one.licence;
             part.url = one.url;
             parts.push_back(std::move(part));
@@ -499,6 +497,7 @@ class Builder {
     std::string front_launcher_; ///< the one in front of the tree: with the mode and the public key
     std::optional<payload::SigningKey> key_;
     std::string parts_;
+    std::unordered_map<std::string, std::uint64_t> sizes_;                ///< of the tree's files, by place
     std::map<std::string, std::pair<std::string, std::uint64_t>> shares_; ///< units, in files with others
     std::string loader_;                                                  ///< the tree's own; its place
     std::vector<TreeFile> tree_;

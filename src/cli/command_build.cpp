@@ -157,15 +157,12 @@ Result<void> check_review(const review::Review& review) {
 }
 
 /// Findings that stop nothing: those of the application's own files one by one, those of packages by number.
-void print_findings(const Job& job, const review::Review& review) {
+void print_findings(const review::Review& review) {
     constexpr std::size_t most = 5;
     std::size_t own = 0, others = 0;
     for (const review::Finding& one : review.findings) {
         if (!one.allowed.empty()) continue;
-        bool is_own = !relative_to(one.file, job.project.folder.string()).empty() &&
-                      one.file.find("-packages/") == std::string::npos &&
-                      one.file.find("/node_modules/") == std::string::npos;
-        if (!is_own) {
+        if (!one.is_own) {
             ++others;
         } else if (++own <= most) {
             fmt::print(stderr, "note: {}{}: {}{}\n", shown_path(one.file),
@@ -262,7 +259,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
         fmt::print(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
     kept.keep({{job->graph, job->runtime_title}, *result}, reading, *trace_file, witness);
     print_built(*job, *result, options);
-    if (!options.quiet) print_findings(*job, *reviewed);
+    if (!options.quiet) print_findings(*reviewed);
     if (!options.quiet)
         for (const std::string& remark : result->remarks) fmt::print(stderr, "note: {}\n", remark);
     if (!options.prove || target != host_target()) return {};

@@ -135,16 +135,10 @@ Result<void> run_profile(const ProfileOptions& options) {
     std::optional<Job> job;
     fs::path output, folder;
     // An output is named, or a project that has been built.
-    bool is_output = false;
-    if (!options.subject.empty() && is_there(options.subject)) {
-        auto executable = payload::executable_of(fs::absolute(options.subject).lexically_normal());
-        auto contents = executable ? MappedFile::open(*executable) : MappedFile::open(options.subject);
-        is_output = executable && contents && payload::PayloadContents::has_payload(contents->bytes());
-    }
-    if (is_output) {
+    if (is_output(options.subject)) {
         auto files = find_output(options.subject);
         if (!files) return tl::make_unexpected(files.error());
-        output = is_folder(files->output) ? files->output / files->program : files->output;
+        output = files->executable();
         folder = files->folder;
         job = project_of(*files, options, progress);
     } else {

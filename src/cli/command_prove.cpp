@@ -65,8 +65,7 @@ Result<void> run_prove(ProveOptions& options) {
         auto read = native::HostLibraries::read(installation->data / "notes", "linux-x86_64");
         if (!read) return tl::make_unexpected(read.error());
         host = std::move(*read);
-        auto contents =
-            payload::PayloadContents::open(files->output / (is_folder(files->output) ? files->program : ""));
+        auto contents = payload::PayloadContents::open(files->executable());
         if (contents && !contents->description().loader.empty()) host->carry_c_library();
     }
     watch::ProofSubject subject{files->output,

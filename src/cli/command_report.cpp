@@ -41,14 +41,6 @@ struct Subject {
     std::string output_name;
 };
 
-bool is_output(const std::string& named) {
-    if (named.empty() || !is_there(named)) return false;
-    auto executable = payload::executable_of(fs::absolute(named).lexically_normal());
-    auto file = executable ? MappedFile::open(*executable)
-                           : Result<MappedFile>(tl::make_unexpected(executable.error()));
-    return file && payload::PayloadContents::has_payload(file->bytes());
-}
-
 /// The project's trace and review: those of its last build, where nothing has changed since.
 Result<void> take_project(Subject& subject, const JobOptions& options, Observer& observer) {
     auto job = load_job(options);
@@ -79,7 +71,7 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
         if (!files) return tl::make_unexpected(files.error());
         subject.folder = files->folder;
         subject.output_name = files->program;
-        subject.executable = is_folder(files->output) ? files->output / files->program : files->output;
+        subject.executable = files->executable();
         if (auto of_project = options_of_project(*files, options)) {
             // The build named neither folder nor name, where these are the project's own.
             JobOptions plain = *of_project;
@@ -183,12 +175,8 @@ void take_review(report::Facts& facts, const review::LicenceList& licences) {
             auto known = std::ranges::find(facts.components, one.name, &report::ComponentFacts::name);
             if (known == facts.components.end()) {
                 if (!facts.output.empty()) continue;
-                using Kind = review::Component::Kind;
-                facts.components.push_back({one.name, one.version,
-                                            one.kind == Kind::runtime          ? "runtime"
-                                            : one.kind == Kind::system_package ? "system"
-                                                                               : "package",
-                                            one.licence, "", one.url, "", "", ""});
+                facts.components.push_back(
+                    {one.name, one.version, review::word_of(one.kind), one.licence, "", one.url, "", "", ""});
                 known = facts.components.end() - 1;
             }
             known->licence = one.licence;
@@ -356,8 +344,8 @@ Result<void> run_report(const ReportOptions& options) {
         {"bom.cdx.json", report::cyclonedx_json(facts, output_hash, version)},
         {"bom.spdx.json", report::spdx_json(facts, output_hash, version, report::point_in_time())},
         {"READ-ME.txt", *filled}};
-    if (facts.review && !facts.review->notices.empty())
-        texts.emplace_back("licences.txt", facts.review->notices);
+    if (facts.review)
+        texts.emplace_back(review::notice_place, review::notice_text(facts.review->components, title));
     for (const auto& [name, text] : texts)
         if (auto done = out.add(name, text); !done) return progress.clear(), done;
     for (const auto& [name, svg] : {std::pair<std::string, std::string>{"size-map", facts.size_svg},

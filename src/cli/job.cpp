@@ -156,7 +156,8 @@ Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& ob
     review::Review review;
     if (kept == nullptr || !review::from_stored_form(kept->reading().review, review))
         return review::review(job.project, job.graph, *job.runtime, *job.store, notes, observer);
-    auto again = review::review_again(review, job.project, job.graph, *job.runtime, kept->changed(), notes);
+    auto again = review::review_again(review, job.project, job.graph, *job.runtime, kept->changed(),
+                                      *job.store, notes, observer);
     if (!again) return tl::make_unexpected(again.error());
     return review;
 }

@@ -1,11 +1,34 @@
 #include "cli/output_files.h"
 
+#include "payload/delta.h"
 #include "support/files.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 namespace omnistasis::cli {
+
+namespace {
+
+/// How the project was loaded for the build whose trace.json lies in a folder; null where nothing says it.
+nlohmann::json project_of_build(const fs::path& folder) {
+    auto text = read_text(folder / "trace.json");
+    auto json = text ? nlohmann::json::parse(*text, nullptr, false) : nlohmann::json();
+    return json.is_object() && json.contains("project") && json["project"].is_object() ? json["project"]
+                                                                                       : nullptr;
+}
+
+} // namespace
+
+fs::path OutputFiles::executable() const { return is_folder(output) ? output / program : output; }
+
+bool is_output(const std::string& named) {
+    if (named.empty() || !is_there(named)) return false;
+    auto executable = payload::executable_of(fs::absolute(named).lexically_normal());
+    auto file = executable ? MappedFile::open(*executable)
+                           : Result<MappedFile>(tl::make_unexpected(executable.error()));
+    return file && payload::PayloadContents::has_payload(file->bytes());
+}
 
 Result<OutputFiles> find_output(const std::string& named) {
     fs::path path = fs::absolute(named).lexically_normal();
@@ -27,17 +50,14 @@ Result<OutputFiles> find_output(const std::string& named) {
 }
 
 std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options) {
-    auto text = read_text(files.folder / "trace.json");
-    if (!text) return std::nullopt;
-    auto json = nlohmann::json::parse(*text, nullptr, false);
-    if (!json.is_object() || !json.contains("project")) return std::nullopt;
+    nlohmann::json said = project_of_build(files.folder);
+    if (said.is_null()) return std::nullopt;
     JobOptions of_project = options;
     of_project.project = {};
-    of_project.project.entry = json["project"].value("entry", "");
+    of_project.project.entry = said.value("entry", "");
     of_project.project.out = files.folder.string();
     of_project.project.name = files.program;
-    if (std::string home = json["project"].value("runtime", ""); !home.empty())
-        of_project.project.runtime = home;
+    if (std::string home = said.value("runtime", ""); !home.empty()) of_project.project.runtime = home;
     return of_project;
 }
 
@@ -52,10 +72,8 @@ std::optional<Job> project_of(const OutputFiles& files, const JobOptions& option
 void take_runtime_of_build(JobOptions& options) {
     auto job = load_job(options);
     if (!job || options.project.runtime) return;
-    auto text = read_text(job->project.output_folder(job->project.targets.front()) / "trace.json");
-    auto json = text ? nlohmann::json::parse(*text, nullptr, false) : nlohmann::json();
-    if (!json.is_object() || !json.contains("project") || !json["project"].is_object()) return;
-    std::string runtime = json["project"].value("runtime", "");
+    nlohmann::json said = project_of_build(job->project.output_folder(job->project.targets.front()));
+    std::string runtime = said.is_null() ? std::string() : said.value("runtime", "");
     if (!runtime.empty() && is_there(runtime)) options.project.runtime = runtime;
 }
 

@@ -13,7 +13,12 @@ struct OutputFiles {
     std::filesystem::path output;
     std::string program;
     std::filesystem::path folder;
+
+    std::filesystem::path executable() const;
 };
+
+/// Whether a path leads to an output, and not to a project.
+bool is_output(const std::string& named);
 
 /// The output that a path means: the executable, or the folder of one.
 Result<OutputFiles> find_output(const std::string& named);
@@ -25,8 +30,8 @@ std::optional<Job> project_of(const OutputFiles& files, const JobOptions& option
 /// The options that load that project; nothing where trace.json is not there.
 std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options);
 
-/// Options on a project that name no runtime take that of the project's last build, which may have been told another
-/// than the usual one.
+/// Options on a project that name no runtime take that of the project's last build, which may have been told
+/// another than the usual one.
 void take_runtime_of_build(JobOptions& options);
 
 } // namespace omnistasis::cli

@@ -283,6 +283,12 @@ class Finder {
 
 } // namespace
 
+std::string word_of(Component::Kind kind) {
+    return kind == Component::Kind::runtime          ? "runtime"
+           : kind == Component::Kind::system_package ? "system"
+                                                     : "package";
+}
+
 Components find_components(const trace::Graph& graph, trace::Runtime& runtime, const LicenceList& licences,
                            Store& store) {
     return Finder(graph, runtime, licences, store).find();

@@ -23,6 +23,9 @@ struct Component {
     std::vector<std::string> licence_files{}; ///< on this machine; their texts go along
 };
 
+/// As the list of parts says it: `runtime`, `package`, `system`.
+std::string word_of(Component::Kind kind);
+
 struct Components {
     std::vector<Component> all;       ///< sorted by name
     std::vector<std::size_t> of_unit; ///< by unit, the component that it is of; `own` for the application's

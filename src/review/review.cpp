@@ -1,7 +1,7 @@
 #include "review/review.h"
 
 #include "project/assets.h"
-#include "support/own_program.h"
+#include "support/kept_words.h"
 #include "support/pattern.h"
 #include "support/stored_form.h"
 
@@ -17,6 +17,10 @@ namespace {
 
 constexpr std::size_t largest_searched = 512u << 20;
 
+std::string_view text_of(ByteSpan bytes) {
+    return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
+}
+
 /// A file that would be shipped, and whether it is the application's own.
 struct Shipped {
     std::string file;
@@ -28,6 +32,7 @@ template <typename Archive, typename Findings> void visit_findings(Archive& arch
         for (auto* text : {&one.kind, &one.what, &one.file, &one.excerpt, &one.allowed}) into.shared(*text);
         into.value(one.line);
         into.value(one.is_credential);
+        into.value(one.is_own);
     });
 }
 
@@ -49,7 +54,6 @@ template <typename Archive, typename Review> void visit(Archive& archive, Review
         into.value(one.line);
     });
     visit_list(archive, review.idle_rules, [](auto& into, auto& rule) { into.value(rule); });
-    archive.value(review.notices);
 }
 
 class Reviewer {
@@ -67,24 +71,21 @@ class Reviewer {
         review.components = find_components(graph_, runtime_, *licences, store);
         apply_decisions(review);
         refuse(review);
-        review.notices =
-            notice_text(review.components, project_.title.empty() ? project_.name : project_.title);
-        std::vector<Shipped> files = shipped();
-        observer.step("looking for secrets", files.size());
-        if (auto done = search(files, &store, review.findings, &observer); !done)
+        if (auto done = search(shipped(), store, review.findings, observer); !done)
             return tl::make_unexpected(done.error());
         read_variables(review);
         allow(review);
         return review;
     }
 
-    Result<void> again(Review& review, const std::vector<std::string>& changed) {
+    Result<void> again(Review& review, const std::vector<std::string>& changed, Store& store,
+                       Observer& observer) {
         std::set<std::string> files(changed.begin(), changed.end());
         std::erase_if(review.findings, [&](const Finding& one) { return files.contains(one.file); });
         std::vector<Shipped> again;
         for (const std::string& file : files)
             if (is_file(file)) again.push_back({file, true});
-        if (auto done = search(again, nullptr, review.findings, nullptr); !done) return done;
+        if (auto done = search(again, store, review.findings, observer); !done) return done;
         review.variables.clear();
         read_variables(review);
         allow(review);
@@ -102,15 +103,15 @@ class Reviewer {
         return files;
     }
 
-    Result<void> search(const std::vector<Shipped>& files, Store* store, std::vector<Finding>& all,
-                        Observer* observer) {
+    Result<void> search(const std::vector<Shipped>& files, Store& store, std::vector<Finding>& all,
+                        Observer& observer) {
         auto secrets = SecretSearch::read(notes_);
         if (!secrets) return tl::make_unexpected(secrets.error());
+        observer.step("looking for secrets", files.size());
         std::vector<std::vector<Finding>> found(files.size());
-        std::string settings = "secrets " + own_program_stamp();
         oneapi::tbb::parallel_for(std::size_t(0), files.size(), [&](std::size_t i) {
-            found[i] = search_one(files[i], *secrets, store, settings);
-            if (observer != nullptr) observer->advance(1);
+            found[i] = search_one(files[i], *secrets, store);
+            observer.advance(1);
         });
         for (std::vector<Finding>& some : found)
             all.insert(all.end(), std::make_move_iterator(some.begin()), std::make_move_iterator(some.end()));
@@ -118,47 +119,39 @@ class Reviewer {
         return {};
     }
 
-    /// What a file of somebody else's holds is kept for as long as the file is the same.
-    std::vector<Finding> search_one(const Shipped& shipped, const SecretSearch& secrets, Store* store,
-                                    const std::string& settings) const {
+    /// What a file's text holds is kept for as long as the file is the same.
+    static std::vector<Finding> secrets_in(const Shipped& shipped, const SecretSearch& secrets,
+                                           Store& store) {
         std::vector<Finding> found;
-        std::string key;
-        bool known = false;
-        if (store != nullptr) {
-            key = Store::key_of(settings + file_stamp(shipped.file) + ' ' + shipped.file);
-            if (auto kept = store->find(key)) {
-                FormReader reader(*kept);
-                visit_findings(reader, found);
-                known = reader.complete();
-                if (!known) found.clear();
-            }
-        }
-        std::optional<MappedFile> content;
-        auto open = [&] {
-            if (content) return true;
-            auto mapped = MappedFile::open(shipped.file);
-            if (!mapped || mapped->bytes().size() > largest_searched) return false;
-            content = std::move(*mapped);
-            return true;
-        };
-        if (!known && open()) {
-            found = secrets.in(content->text(), shipped.file);
-            if (store != nullptr) {
-                FormWriter writer;
-                visit_findings(writer, found);
-                store->keep(key, std::move(writer.bytes));
-            }
+        for (const std::string& form : kept_words(shipped.file, "secrets", store, [&](ByteSpan content) {
+                 FormWriter writer;
+                 std::vector<Finding> here;
+                 if (content.size() <= largest_searched) here = secrets.in(text_of(content), shipped.file);
+                 visit_findings(writer, here);
+                 return std::vector<std::string>{std::move(writer.bytes)};
+             })) {
+            FormReader reader(form);
+            visit_findings(reader, found);
         }
         // What others have published is no secret of the application's: it is told, and stops nothing.
-        if (!shipped.own)
-            for (Finding& one : found) one.is_credential = false;
+        for (Finding& one : found) {
+            one.is_own = shipped.own;
+            one.is_credential &= shipped.own;
+        }
+        return found;
+    }
+
+    std::vector<Finding> search_one(const Shipped& shipped, const SecretSearch& secrets, Store& store) const {
+        std::vector<Finding> found = secrets_in(shipped, secrets, store);
         if (!shipped.own) return found;
         std::string place = relative_to(shipped.file, project_.folder.string());
         auto add = [&](std::vector<Finding> more) {
             found.insert(found.end(), std::make_move_iterator(more.begin()),
                          std::make_move_iterator(more.end()));
         };
-        if (open()) add(build_machine_in(content->text(), shipped.file, machine_));
+        if (auto content = MappedFile::open(shipped.file);
+            content && content->bytes().size() <= largest_searched)
+            add(build_machine_in(content->text(), shipped.file, machine_));
         add(leftovers_in(shipped.file, place.empty() ? shipped.file : place));
         return found;
     }
@@ -174,18 +167,12 @@ class Reviewer {
     }
 
     void apply_decisions(Review& review) const {
-        for (const LicenceDecision& decision : project_.licence_decisions) {
-            bool fits = false;
+        for (const LicenceDecision& decision : project_.licence_decisions)
             for (Component& component : review.components.all)
                 if (fits_pattern(component.name, decision.package)) {
                     component.licence = decision.licence;
                     component.said_by = "the project: " + decision.reason;
-                    fits = true;
                 }
-            if (!fits)
-                review.idle_rules.push_back(fmt::format("{}: nothing that is shipped is called {}",
-                                                        decision.where, decision.package));
-        }
     }
 
     void refuse(Review& review) const {
@@ -210,6 +197,7 @@ class Reviewer {
         }
     }
 
+    /// Marks what the project allows, and notes which of its rules fit nothing.
     void allow(Review& review) const {
         std::vector<bool> used(project_.allowances.size());
         for (Finding& finding : review.findings) {
@@ -225,8 +213,13 @@ class Reviewer {
                 used[i] = true;
             }
         }
-        std::erase_if(review.idle_rules,
-                      [](const std::string& rule) { return rule.find("is allowed") != std::string::npos; });
+        review.idle_rules.clear();
+        for (const LicenceDecision& decision : project_.licence_decisions)
+            if (std::ranges::none_of(review.components.all, [&](const Component& component) {
+                    return fits_pattern(component.name, decision.package);
+                }))
+                review.idle_rules.push_back(fmt::format("{}: nothing that is shipped is called {}",
+                                                        decision.where, decision.package));
         for (std::size_t i = 0; i < used.size(); ++i)
             if (!used[i])
                 review.idle_rules.push_back(fmt::format("{}: nothing is found in {} that is allowed there",
@@ -262,9 +255,9 @@ Result<Review> review(const Project& project, const trace::Graph& graph, trace::
 }
 
 Result<void> review_again(Review& review, const Project& project, const trace::Graph& graph,
-                          trace::Runtime& runtime, const std::vector<std::string>& changed,
-                          const fs::path& notes) {
-    return Reviewer(project, graph, runtime, notes).again(review, changed);
+                          trace::Runtime& runtime, const std::vector<std::string>& changed, Store& store,
+                          const fs::path& notes, Observer& observer) {
+    return Reviewer(project, graph, runtime, notes).again(review, changed, store, observer);
 }
 
 std::string stored_form(const Review& review) {

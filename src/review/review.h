@@ -32,7 +32,6 @@ struct Review {
     std::vector<Finding> findings; ///< sorted; allowed ones too
     std::vector<ReadVariable> variables;
     std::vector<std::string> idle_rules; ///< allowances and decisions of the project that fit nothing
-    std::string notices;                 ///< the text of the notice file
 
     /// Why nothing may be built: credentials that are not allowed, refused licences. Empty where it may.
     std::vector<std::string> reasons_to_stop() const;
@@ -48,8 +47,8 @@ Result<Review> review(const Project& project, const trace::Graph& graph, trace::
 /// A review with the findings of some own sources searched for anew: those that have changed. All else is as
 /// it was.
 Result<void> review_again(Review& review, const Project& project, const trace::Graph& graph,
-                          trace::Runtime& runtime, const std::vector<std::string>& changed,
-                          const std::filesystem::path& notes);
+                          trace::Runtime& runtime, const std::vector<std::string>& changed, Store& store,
+                          const std::filesystem::path& notes, Observer& observer);
 
 /// The form in which a review is kept (support/stored_form.h).
 std::string stored_form(const Review& review);

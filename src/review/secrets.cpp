@@ -224,7 +224,7 @@ std::vector<Finding> SecretSearch::in(std::string_view content, const std::strin
         std::string excerpt(whole.substr(0, static_cast<std::size_t>(secret.data() - whole.data())));
         if (std::size_t end = excerpt.find_first_of("\n\r"); end != std::string::npos) excerpt.resize(end);
         if (excerpt.size() > 60) excerpt = excerpt.substr(excerpt.size() - 60);
-        found.push_back({kind.name, kind.what, file, line, excerpt + masked(secret), true, {}});
+        found.push_back({kind.name, kind.what, file, line, excerpt + masked(secret), true, true, {}});
     };
     if (content.size() < 3) return found;
     const auto& first = anchors_->first;
@@ -284,7 +284,7 @@ std::vector<Finding> build_machine_in(std::string_view content, const std::strin
                                               content[i] == '_' || content[i] == '-');
             };
             if (is_part(at + text.size()) || (at > 0 && text.front() != '/' && is_part(at - 1))) continue;
-            found.push_back({"build-machine", what, file, line_at(content, at), text, false, {}});
+            found.push_back({"build-machine", what, file, line_at(content, at), text, false, true, {}});
             break;
         }
     };
@@ -298,7 +298,7 @@ std::vector<Finding> leftovers_in(const std::string& file, const std::string& pl
     std::vector<Finding> found;
     std::string name = file.substr(file.rfind('/') + 1);
     auto add = [&](const char* kind, const char* what, bool credential = false) {
-        found.push_back({kind, what, file, 0, name, credential, {}});
+        found.push_back({kind, what, file, 0, name, credential, true, {}});
     };
     auto ends = [&](std::initializer_list<std::string_view> endings) {
         return std::ranges::any_of(endings, [&](std::string_view ending) { return name.ends_with(ending); });

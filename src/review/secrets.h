@@ -20,6 +20,7 @@ struct Finding {
     std::uint32_t line = 0; ///< counted from 1; 0: the file as a whole
     std::string excerpt;    ///< the secret itself is masked
     bool is_credential = false; ///< stops a build
+    bool is_own = true;         ///< in a file of the application's own
     std::string allowed;        ///< why the project allows it; empty where it does not
     auto operator<=>(const Finding&) const = default;
 };

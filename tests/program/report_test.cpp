@@ -142,6 +142,19 @@ TEST_CASE("credentials stop a build unless the project allows them, so do licenc
     auto allowed = run(workshop, "build -q");
     INFO(allowed.err);
     CHECK(allowed.exit_code == 0);
+    // Rules that fit nothing are told, so that they do not outlive their reason, also by a rebuild.
+    workshop.write("omnistasis.toml",
+                   project + "reason = \"it opens nothing\"\n[[allow]]\nfile = \"gone.py\"\n"
+                             "reason = \"it was there once\"\n[[licences.decision]]\n"
+                             "package = \"lanterns\"\nlicence = \"Zlib\"\nreason = \"as they say\"\n");
+    for (const char* depth : {"7", "8"}) {
+        workshop.write("quay.py", std::string("DEPTH = ") + depth + "\nTOKEN = '" + token + "'\n");
+        auto told = run(workshop, "build");
+        CHECK(told.exit_code == 0);
+        CHECK(holds(told.err, "nothing is found in gone.py"));
+        CHECK(holds(told.err, "nothing that is shipped is called lanterns"));
+    }
+    workshop.write("omnistasis.toml", project + "reason = \"it opens nothing\"\n");
     // A source that changed is searched again, also where the trace is the same.
     run(workshop, "build -q");
     workshop.write("main.py", text_at(workshop.path("main.py")) + "KEY = '" + token + "'\n");
