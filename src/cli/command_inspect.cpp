@@ -1,18 +1,15 @@
+#include "cli/inspection_text.h"
 #include "cli/job.h"
 #include "payload/delta.h"
 #include "report/inspection.h"
 #include "report/library_figure.h"
 #include "support/files.h"
-#include "support/hash.h"
 
 #include <algorithm>
-#include <cstdlib>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <memory>
-#include <oneapi/tbb/parallel_for.h>
-#include <set>
-#include <unistd.h>
+#include <mutex>
+#include <oneapi/tbb/enumerable_thread_specific.h>
 
 namespace omnistasis::cli {
 
@@ -29,216 +26,84 @@ struct InspectOptions {
 
 using report::Inspection;
 
-/// What "runs on" needs to be told.
+/// What stands on every system, and which systems there are.
 struct Surroundings {
     native::HostLibraries host;
     std::vector<native::KnownSystem> systems;
 };
 
-std::string bold(const std::string& text) { return styled(text, Style::bold, STDOUT_FILENO); }
+/// Of one of many files what the folder's listing takes.
+struct Listed {
+    std::string file;
+    std::string text;
+    bool lacks = false;
+    native::OldestSystem oldest;
+};
 
-void print_oldest_system(const native::OldestSystem& oldest, const Surroundings& around) {
-    const std::vector<native::CLibraryNeed> needs = oldest.needs();
-    std::string kernel = oldest.kernel().version.empty()
-                             ? ""
-                             : fmt::format("Linux {}", native::version_text(oldest.kernel().version));
-    if (oldest.brings_c_library() && !kernel.empty())
-        fmt::print("  runs on {} or newer with any C library or none: it brings its own\n", kernel);
-    if (needs.empty()) return;
-    const native::CLibraryNeed& highest = needs.front();
-    std::vector<std::string> names;
-    for (const native::KnownSystem& system : around.systems)
-        if (system.version >= highest.version) names.push_back(system.name);
-    fmt::print("  runs on glibc {} or newer{}{}\n", native::version_text(highest.version),
-               kernel.empty() ? "" : " and " + kernel + " or newer",
-               names.empty() ? "" : fmt::format(": {}", fmt::join(names, ", ")));
-    bool one_file = needs.size() == 1;
-    fmt::print("    {}{}{}\n", one_file ? "" : highest.file,
-               one_file || highest.symbol.empty() ? "" : " takes ",
-               highest.symbol.empty() ? ""
-               : one_file             ? "for " + highest.symbol
-                                      : highest.symbol);
-    auto lower = std::ranges::find_if(
-        needs, [&](const native::CLibraryNeed& need) { return need.version != highest.version; });
-    if (lower == needs.end()) return;
-    auto count = lower - needs.begin();
-    fmt::print("    without {} it would be {} ({})\n",
-               count == 1 ? "that file"
-                          : plural(static_cast<std::size_t>(count), "file", "files") + " that want this",
-               native::version_text(lower->version), lower->file);
+/// Draws the files' graph where a figure is wanted.
+Result<void> draw(const std::vector<Inspection>& inspections, const fs::path& subject,
+                  const InspectOptions& options, const Surroundings& around,
+                  const build::Installation& installation) {
+    if (options.figure.empty()) return {};
+    auto drawing = Drawing::open(installation.launchers);
+    if (!drawing) return tl::make_unexpected(drawing.error());
+    auto graph = report::library_graph(inspections, around.host);
+    auto figure = report::library_figure(graph, "Native files of " + subject.filename().string(), *drawing);
+    if (!figure) return tl::make_unexpected(figure.error());
+    return drawing->write(*figure, fs::absolute(options.figure));
 }
 
-/// The files that one asks for, each with what it asks for itself the first time.
-void print_needs(const Inspection& inspection, const Surroundings& around) {
-    const native::LoadedProcess& process = *inspection.process;
-    std::set<std::size_t> shown;
-    auto print = [&](auto& self, std::size_t object, std::size_t depth) -> void {
-        if (!shown.insert(object).second) return;
-        for (const std::string& name : process.objects[object].elf->needed) {
-            auto found = std::ranges::find_if(process.objects, [&](const native::LoadedObject& one) {
-                return one.name == name || (&one != &process.objects.front() && one.elf->soname == name);
-            });
-            std::string indent(2 + 2 * depth, ' ');
-            if (found == process.objects.end()) {
-                fmt::print("{}{}  {}\n", indent, name, styled("not found", Style::error, STDOUT_FILENO));
-                continue;
-            }
-            auto index = static_cast<std::size_t>(found - process.objects.begin());
-            const auto* host = around.host.find(name);
-            bool seen = shown.contains(index);
-            // What every system has is of interest where the file itself asks for it.
-            if (depth > 0 && (seen || host != nullptr)) continue;
-            fmt::print("{}{}  {} ({}){}\n", indent, name, shown_path(found->path),
-                       native::word_of(found->found_by), host != nullptr ? ", every system has it" : "");
-            if (host == nullptr) self(self, index, depth + 1);
-        }
-    };
-    print(print, 0, 0);
-    for (const native::VersionMismatch& one : process.mismatches)
-        fmt::print("  {}  {} has no version {}, which {} wants\n",
-                   styled("mismatch", Style::error, STDOUT_FILENO), one.library, one.version,
-                   process.objects[one.asked_by].path);
-    if (!process.error.empty())
-        fmt::print("  {}  {}\n", styled("the loader gives up", Style::error, STDOUT_FILENO), process.error);
-}
-
-/// The folder for the user's data, as a launcher that is started here takes it.
-std::string data_base() {
-    const char* base = std::getenv("XDG_DATA_HOME");
-    if (base != nullptr && *base == '/') return base;
-    const char* home = std::getenv("HOME");
-    return std::string(home == nullptr ? "~" : home) + "/.local/share";
-}
-
-void print_output(const Inspection& inspection, const Surroundings& around, bool verbose) {
-    const payload::PayloadContents& contents = *inspection.payload;
-    const payload::Description& description = contents.description();
-    bool single = description.tree_folder.empty();
-    fmt::print("  {}{}, {} mode, {}\n", description.name,
-               description.version.empty() ? "" : " " + description.version,
-               description.window ? "window" : "console",
-               single ? "one file" : "a folder: the tree is " + description.tree_folder);
-    fmt::print("  launcher {}", size_text(contents.launcher_size()));
-    if (single) fmt::print(", payload {}", size_text(contents.payload_size()));
-    fmt::print("; {} in {}{}\n", size_text(contents.raw_size()),
-               plural(contents.files().size(), "file", "files"), single ? " before compression" : "");
-    std::string start = description.start;
-    std::ranges::replace(start, '\0', ' ');
-    fmt::print("  starts {}\n", start);
-    if (!contents.public_key().empty())
-        fmt::print("  signed by the publisher with the public key {}\n",
-                   hex(as_bytes(contents.public_key())));
-    for (const payload::StatePath& state : description.state)
-        fmt::print("  writes {}, which is {}/{}/{}\n", state.place, data_base(), description.name,
-                   state.path);
-    print_oldest_system(inspection.oldest, around);
-    if (single)
-        fmt::print("  unpacks to the user's {}, as omnistasis/{}-{}\n",
-                   std::ranges::any_of(description.state,
-                                       [](const payload::StatePath& state) { return !state.is_folder; })
-                       ? "data folder"
-                       : "cache",
-                   description.name, contents.tree_id().substr(0, 32));
-    std::vector<payload::StoredFile> files = contents.files();
-    std::ranges::stable_sort(files, std::greater<>(), &payload::StoredFile::size);
-    std::size_t most = verbose ? files.size() : 10;
-    for (std::size_t i = 0; i < std::min(most, files.size()); ++i)
-        fmt::print("    {:>8}  {}  {}\n", size_text(files[i].size),
-                   files[i].hash.substr(0, verbose ? 64 : 12), files[i].place);
-    if (files.size() > most) fmt::print("    and {} more, with -v or --json\n", files.size() - most);
-}
-
-void print_pe(const native::PeFile& pe, bool verbose) {
-    fmt::print("  {}, {} mode{}{}\n", pe.is_library ? "library" : "program",
-               pe.subsystem == 2   ? "window"
-               : pe.subsystem == 3 ? "console"
-                                   : "other",
-               pe.is_signed ? ", signed" : ", not signed",
-               pe.manifest.empty() ? ", no manifest" : ", with a manifest");
-    if (!pe.icons.empty()) {
-        std::vector<std::string> sizes;
-        for (const native::PeIcon& icon : pe.icons)
-            sizes.push_back(fmt::format("{}x{}", icon.width, icon.height));
-        fmt::print("  icon: {}\n", fmt::join(sizes, ", "));
-    }
-    for (const auto& [name, value] : pe.version)
-        fmt::print("  {}: {}\n", name == "(file)" ? "version by number" : name, value);
-    for (const native::PeImport& import : pe.imports) {
-        fmt::print("  {}  {}{}\n", import.library, plural(import.names.size(), "function", "functions"),
-                   import.delayed ? ", when first called" : "");
-        if (verbose) fmt::print("    {}\n", fmt::join(import.names, " "));
-    }
-    if (!pe.exports.empty()) fmt::print("  exports {}\n", plural(pe.exports.size(), "name", "names"));
-    if (verbose && !pe.manifest.empty()) fmt::print("{}\n", pe.manifest);
-}
-
-void print_mach_o(const native::MachFile& file) {
-    for (const native::MachImage& image : file.images) {
-        fmt::print("  {}{}{}, {}\n",
-                   image.kind == 2   ? "program"
-                   : image.kind == 6 ? "library"
-                                     : "bundle",
-                   image.platform.empty()
-                       ? ""
-                       : fmt::format(" for {} {} or newer", image.platform, image.oldest_system),
-                   image.install_name.empty() ? "" : ", " + image.install_name,
-                   image.is_signed ? "signed" : "not signed");
-        for (const native::MachLibrary& library : image.libraries)
-            fmt::print("  {}  {}{}\n", library.name, library.current_version,
-                       library.weak ? ", may be missing" : "");
-        for (const std::string& path : image.search_paths) fmt::print("  looks in {}\n", path);
-    }
-}
-
-void print_inspection(const Inspection& inspection, const Surroundings& around, bool verbose) {
-    std::string what = inspection.format.empty() ? "no native file" : inspection.format;
-    std::string architecture = report::architecture_of(inspection);
-    fmt::print("{}  {}{}, {}\n", bold(shown_path(inspection.file)), what,
-               architecture.empty() ? "" : ", " + architecture, size_text(inspection.size));
-    if (!inspection.error.empty())
-        fmt::print("  {}  {}\n", styled("unreadable", Style::error, STDOUT_FILENO), inspection.error);
-    if (inspection.payload) return print_output(inspection, around, verbose);
-    if (inspection.elf) {
-        const native::ElfFile& elf = *inspection.elf;
-        if (!elf.interpreter.empty()) fmt::print("  started by {}\n", elf.interpreter);
-        if (!elf.soname.empty()) fmt::print("  calls itself {}\n", elf.soname);
-        if (elf.rpath) fmt::print("  looks first in {} (DT_RPATH)\n", *elf.rpath);
-        if (elf.runpath) fmt::print("  looks in {} (DT_RUNPATH)\n", *elf.runpath);
-        print_oldest_system(inspection.oldest, around);
-        if (inspection.process) print_needs(inspection, around);
-        if (elf.dynamic.empty()) fmt::print("  needs no library: it is linked statically\n");
-    }
-    if (inspection.pe) print_pe(*inspection.pe, verbose);
-    if (inspection.mach_o) print_mach_o(*inspection.mach_o);
-}
-
-/// The native files below a folder; links are not followed.
-std::vector<std::string> native_files(const fs::path& folder) {
-    std::vector<std::string> files;
-    each_entry_below(folder, [&](const fs::directory_entry& entry) {
-        std::error_code failed;
-        if (!entry.is_symlink(failed) && entry.is_regular_file(failed))
-            files.push_back(entry.path().string());
+/// Prints what is in a folder: as JSON, each file, or only those in which something is missing.
+Result<void> inspect_folder(const fs::path& folder, const InspectOptions& options, const Surroundings& around,
+                            const build::Installation& installation) {
+    // What a large folder takes is left to the system when the program ends.
+    static native::LoaderModel loader;
+    static oneapi::tbb::enumerable_thread_specific<std::vector<Listed>> made;
+    oneapi::tbb::enumerable_thread_specific<report::HostNames> names(
+        [&] { return report::HostNames(around.host); });
+    std::mutex keeping;
+    std::vector<Inspection> inspections; // for the figure
+    report::inspect_folder(folder, loader, [&](Inspection&& inspection) {
+        Listed listed{inspection.file, {}, false, {}};
+        listed.lacks = inspection.process &&
+                       (!inspection.process->not_found.empty() || !inspection.process->mismatches.empty() ||
+                        !inspection.process->error.empty());
+        if (options.json)
+            listed.text = report::inspection_json(inspection, names.local());
+        else if (listed.lacks || options.verbose || !inspection.error.empty())
+            listed.text = inspection_text(inspection, names.local(), around.systems, options.verbose);
+        listed.oldest = std::move(inspection.oldest);
+        made.local().push_back(std::move(listed));
+        if (options.figure.empty()) return;
+        std::lock_guard lock(keeping);
+        inspections.push_back(std::move(inspection));
     });
-    std::ranges::sort(files);
-    return files;
-}
-
-void print_folder(const std::vector<Inspection>& inspections, const Surroundings& around, bool verbose) {
-    std::size_t whole = 0, missing = 0;
-    native::OldestSystem sum;
-    for (const Inspection& inspection : inspections) {
-        bool lacks = inspection.process &&
-                     (!inspection.process->not_found.empty() || !inspection.process->mismatches.empty() ||
-                      !inspection.process->error.empty());
-        if (lacks || verbose || !inspection.error.empty()) print_inspection(inspection, around, verbose);
-        (lacks ? missing : whole) += 1;
-        // One of many files that brings the C library does not bring it for the others.
-        if (!inspection.oldest.brings_c_library()) sum.add(inspection.oldest);
+    std::vector<const Listed*> all;
+    for (const std::vector<Listed>& some : made)
+        for (const Listed& one : some) all.push_back(&one);
+    std::ranges::sort(all, {}, &Listed::file);
+    std::ranges::sort(inspections, {}, &Inspection::file);
+    if (auto drawn = draw(inspections, folder, options, around, installation); !drawn) return drawn;
+    if (options.json) {
+        std::vector<std::string> texts;
+        for (const Listed* one : all) texts.push_back(one->text);
+        fmt::print("{}", report::inspections_document(texts));
+        return {};
     }
-    fmt::print("{}: {} in which nothing is missing, {} in which something is\n",
-               plural(inspections.size(), "native file", "native files"), whole, missing);
-    print_oldest_system(sum, around);
+    std::size_t lacking = 0;
+    native::OldestSystem sum;
+    std::string out;
+    for (const Listed* one : all) {
+        out += one->text;
+        lacking += one->lacks ? 1 : 0;
+        // One of many files that brings the C library does not bring it for the others.
+        if (!one->oldest.brings_c_library()) sum.add(one->oldest);
+    }
+    out += fmt::format("{}: {} in which nothing is missing, {} in which something is\n",
+                       plural(all.size(), "native file", "native files"), all.size() - lacking, lacking);
+    add_oldest_system(out, sum, around.systems);
+    fmt::print("{}", out);
+    return {};
 }
 
 Result<void> extract(const payload::PayloadContents& contents, const fs::path& folder) {
@@ -263,6 +128,49 @@ Result<void> extract(const payload::PayloadContents& contents, const fs::path& f
     });
 }
 
+/// Unpacks the output, or checks it, as the options want.
+Result<void> look_into(const Inspection& inspection, const InspectOptions& options) {
+    if (options.extract.empty() && !options.verify) return {};
+    if (!inspection.payload)
+        return fail(ErrorKind::bad_input, "the file is no output of Omnistasis", options.file,
+                    inspection.error.empty() ? "it has no payload" : inspection.error);
+    const payload::PayloadContents& contents = *inspection.payload;
+    if (contents.files().empty())
+        return fail(ErrorKind::bad_input, "the output has no payload of its own", options.file,
+                    "its tree lies beside it, as files");
+    if (!options.extract.empty())
+        if (auto done = extract(contents, fs::absolute(options.extract)); !done) return done;
+    if (!options.verify) return {};
+    return contents.each_content([](std::uint32_t, const std::string&) { return Result<void>(); });
+}
+
+Result<void> inspect_one(const fs::path& file, const InspectOptions& options, const Surroundings& around,
+                         const build::Installation& installation) {
+    native::LoaderModel loader;
+    report::HostNames names(around.host);
+    std::vector<Inspection> inspections;
+    inspections.push_back(report::inspect_file(file.string(), loader));
+    const Inspection& inspection = inspections.front();
+    if (auto done = look_into(inspection, options); !done) return done;
+    if (auto drawn = draw(inspections, file, options, around, installation); !drawn) return drawn;
+    if (options.json) {
+        fmt::print("{}", report::inspections_document({report::inspection_json(inspection, names)}));
+    } else {
+        fmt::print("{}", inspection_text(inspection, names, around.systems, options.verbose));
+        if (options.verify) fmt::print("  every hash is right\n");
+        if (!options.figure.empty())
+            fmt::print("  drawn in {}\n", shown_path(fs::absolute(options.figure).string()));
+        if (!options.extract.empty())
+            fmt::print("  extracted to {}\n", shown_path(fs::absolute(options.extract).string()));
+    }
+    if (!inspection.error.empty())
+        return fail(ErrorKind::bad_input, "the file can't be read", options.file, inspection.error);
+    if (inspection.format.empty())
+        return fail(ErrorKind::bad_input, "the file is nothing that can be inspected", options.file,
+                    "it is no ELF, PE or Mach-O file and no output of Omnistasis");
+    return {};
+}
+
 Result<void> run_inspect(const InspectOptions& options) {
     auto installation = build::Installation::find();
     if (!installation) return tl::make_unexpected(installation.error());
@@ -275,73 +183,16 @@ Result<void> run_inspect(const InspectOptions& options) {
     if (!is_there(path))
         return fail(ErrorKind::bad_input, "there is no such file", options.file, "nothing has that name",
                     "name an output, a native file or a folder");
-    // What a large folder takes is left to the system when the program ends.
-    static native::LoaderModel loader;
-    static std::vector<Inspection> inspections;
-    bool folder = is_folder(path);
     // An output of ours: its executable, or in a bundle the file with its payload.
-    if (folder && (is_folder(path / "tree") || is_folder(path / "Contents/Resources/tree"))) {
-        auto executable =
-            payload::executable_of(is_folder(path / "tree") ? path : path / "Contents/Resources");
-        if (executable) {
+    if (is_folder(path / "tree") || is_folder(path / "Contents/Resources/tree"))
+        if (auto executable =
+                payload::executable_of(is_folder(path / "tree") ? path : path / "Contents/Resources"))
             path = *executable;
-            folder = false;
-        }
-    }
-    if (folder) {
-        std::vector<std::string> files = native_files(path);
-        std::vector<Inspection> all(files.size());
-        oneapi::tbb::parallel_for(std::size_t(0), files.size(), [&](std::size_t i) {
-            all[i] = report::inspect_file(files[i], loader, true);
-        });
-        for (Inspection& one : all)
-            if (!one.format.empty()) inspections.push_back(std::move(one));
-    } else {
-        inspections.push_back(report::inspect_file(path.string(), loader));
-    }
-    if (!options.extract.empty() || options.verify) {
-        if (folder || !inspections[0].payload)
-            return fail(ErrorKind::bad_input, "the file is no output of Omnistasis", options.file,
-                        inspections.empty() || inspections[0].error.empty() ? "it has no payload"
-                                                                            : inspections[0].error);
-        const payload::PayloadContents& contents = *inspections[0].payload;
-        if (contents.files().empty())
-            return fail(ErrorKind::bad_input, "the output has no payload of its own", options.file,
-                        "its tree lies beside it, as files");
-        if (!options.extract.empty())
-            if (auto done = extract(contents, fs::absolute(options.extract)); !done) return done;
-        if (options.verify)
-            if (auto done =
-                    contents.each_content([](std::uint32_t, const std::string&) { return Result<void>(); });
-                !done)
-                return done;
-    }
-    if (!options.figure.empty()) {
-        auto drawing = Drawing::open(installation->launchers);
-        if (!drawing) return tl::make_unexpected(drawing.error());
-        auto graph = report::library_graph(inspections, around.host);
-        auto figure = report::library_figure(graph, "Native files of " + path.filename().string(), *drawing);
-        if (!figure) return tl::make_unexpected(figure.error());
-        if (auto written = drawing->write(*figure, fs::absolute(options.figure)); !written) return written;
-    }
-    if (options.json) {
-        fmt::print("{}", report::inspection_json(inspections, around.host));
-    } else if (folder) {
-        print_folder(inspections, around, options.verbose);
-    } else {
-        print_inspection(inspections[0], around, options.verbose);
-        if (options.verify) fmt::print("  every hash is right\n");
-        if (!options.figure.empty())
-            fmt::print("  drawn in {}\n", shown_path(fs::absolute(options.figure).string()));
-        if (!options.extract.empty())
-            fmt::print("  extracted to {}\n", shown_path(fs::absolute(options.extract).string()));
-    }
-    if (!folder && !inspections[0].error.empty())
-        return fail(ErrorKind::bad_input, "the file can't be read", options.file, inspections[0].error);
-    if (!folder && inspections[0].format.empty())
-        return fail(ErrorKind::bad_input, "the file is nothing that can be inspected", options.file,
-                    "it is no ELF, PE or Mach-O file and no output of Omnistasis");
-    return {};
+    if (!is_folder(path)) return inspect_one(path, options, around, *installation);
+    if (!options.extract.empty() || options.verify)
+        return fail(ErrorKind::bad_input, "the file is no output of Omnistasis", options.file,
+                    "it is a folder, and none that `omnistasis build` made");
+    return inspect_folder(path, options, around, *installation);
 }
 
 } // namespace

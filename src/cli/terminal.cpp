@@ -45,9 +45,13 @@ std::string styled(const std::string& text, Style style, int descriptor) {
 }
 
 std::string shown_path(const std::string& path) {
-    std::error_code failed;
-    fs::path here = fs::current_path(failed);
-    std::string relative = failed ? std::string() : fs::path(path).lexically_relative(here).string();
+    static const std::string here = [] {
+        std::error_code failed;
+        return fs::current_path(failed).string();
+    }();
+    // Most paths are written plainly, and lead elsewhere.
+    if (path.find("/.") == std::string::npos && !path.starts_with(here)) return path;
+    std::string relative = here.empty() ? std::string() : fs::path(path).lexically_relative(here).string();
     return relative.empty() || relative.starts_with("..") ? path : relative;
 }
 

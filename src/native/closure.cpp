@@ -24,7 +24,8 @@ Result<void> Closure::add(const fs::path& file, const std::string& place) {
         if (elf == nullptr) return tl::make_unexpected(read_elf(mapped->bytes(), real).error());
         if (!elf->soname.empty()) by_name_.emplace(elf->soname, real);
         object = objects_.size();
-        objects_.push_back({real, real, FoundBy::path, 0, elf});
+        const std::string& kept = *followed_.insert(real).first;
+        objects_.push_back({kept, kept, FoundBy::path, 0, elf});
     }
     followed_.insert(real);
     return follow(object);
@@ -36,7 +37,7 @@ Result<void> Closure::follow(std::size_t first) {
     std::vector<std::size_t> open{first};
     for (std::size_t next = 0; next < open.size(); ++next) {
         std::size_t asking = open[next];
-        std::string from = objects_[asking].path;
+        std::string from(objects_[asking].path);
         std::vector<std::string> needed = objects_[asking].elf->needed;
         // What the C library opens by itself is found by the program's search path.
         if (from == program_) needed.insert(needed.end(), host_.opened().begin(), host_.opened().end());
@@ -53,7 +54,8 @@ Result<void> Closure::follow(std::size_t first) {
             needs_.push_back({from, name, found, optional});
             if (found.empty()) continue;
             by_name_.emplace(name, found);
-            if (!followed_.insert(found).second) continue;
+            auto [kept, is_new] = followed_.insert(found);
+            if (!is_new) continue;
             const ElfFile* elf = model_.elf_at(found);
             if (!elf->soname.empty()) by_name_.emplace(elf->soname, found);
             if (!place_of_.contains(found)) {
@@ -62,7 +64,7 @@ Result<void> Closure::follow(std::size_t first) {
                 place_of_.emplace(found, shipped_.back().place);
             }
             open.push_back(objects_.size());
-            objects_.push_back({name, found, FoundBy::path, asking, elf});
+            objects_.push_back({*kept, *kept, FoundBy::path, asking, elf});
         }
     }
     return {};
@@ -76,7 +78,7 @@ std::vector<UnfitLibrary> Closure::unfit() const {
             const ElfFile* library = file == by_name_.end() ? nullptr : model_.elf_at(file->second);
             if (library == nullptr) continue;
             if (auto versions = missing_versions(need, *library); !versions.empty())
-                unfit.push_back({object.path, file->second, std::move(versions)});
+                unfit.push_back({std::string(object.path), file->second, std::move(versions)});
         }
     return unfit;
 }

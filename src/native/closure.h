@@ -57,11 +57,11 @@ class Closure {
     const HostLibraries& host_;
     Store& store_;
     LoaderModel model_;
-    std::string program_;                         ///< real path
-    std::vector<LoadedObject> objects_;           ///< of the process that all of it ends up in; real paths
+    std::string program_;               ///< real path
+    std::vector<LoadedObject> objects_; ///< of the process that all of it ends up in; names are real paths
     std::map<std::string, std::string> by_name_;  ///< names that were resolved, to real paths
     std::map<std::string, std::string> place_of_; ///< real path to place
-    std::set<std::string> followed_;
+    std::set<std::string> followed_;              ///< real paths; the objects' texts are these
     std::vector<ShippedLibrary> shipped_;
     std::vector<LibraryNeed> needs_;
 };

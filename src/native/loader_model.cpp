@@ -10,7 +10,6 @@
 #include <elf.h>
 #include <fmt/format.h>
 #include <sys/stat.h>
-#include <unordered_map>
 
 namespace omnistasis::native {
 
@@ -93,19 +92,57 @@ std::string_view word_of(FoundBy found_by) {
 
 /// What is at a path. Not ELF and not there are two things: the loader stops at the first.
 struct LoaderModel::File {
+    std::string path;
     FileIdentity identity;
+    std::uint32_t identity_number = 0;
     bool may_be_native = false;
     std::optional<ElfFile> elf;
     std::optional<MappedFile> mapped;
-    /// For each of the ELF file's version needs, a library that was seen to have them all.
-    std::unique_ptr<std::atomic<const ElfFile*>[]> right;
+    std::uint32_t soname = 0; ///< the number of elf->soname
+
+    /// An entry of elf->needed. What it leads to is kept where that depends on this file alone.
+    struct Need {
+        std::uint32_t name = 0;
+        std::atomic<FoundBy> found_by = FoundBy::start;
+        std::atomic<const File*> found = nullptr;
+    };
+    std::unique_ptr<Need[]> needed;
+
+    /// An entry of elf->version_needs, with a library that was seen to have all its versions.
+    struct VersionNeed {
+        std::uint32_t library = 0;
+        std::atomic<const ElfFile*> right = nullptr;
+    };
+    std::unique_ptr<VersionNeed[]> version_needs;
 };
+
+namespace {
+
+/// The objects that numbers stand for.
+class ObjectOf {
+  public:
+    static constexpr std::uint32_t none = ~0u;
+    std::uint32_t operator[](std::uint32_t number) const {
+        return number < objects_.size() ? objects_[number] : none;
+    }
+    /// The first one that is given for a number stays.
+    void add(std::uint32_t number, std::size_t object) {
+        if (number >= objects_.size()) objects_.resize(number + 1 + number / 8, none);
+        if (objects_[number] == none) objects_[number] = static_cast<std::uint32_t>(object);
+    }
+
+  private:
+    std::vector<std::uint32_t> objects_;
+};
+
+} // namespace
 
 struct LoaderModel::Process {
     LoadedProcess result;
-    std::unordered_map<std::string, std::size_t>
-        by_name; ///< names that stand for objects: asked for, or their own
-    std::vector<const File*> files;
+    std::vector<const File*> files; ///< of the objects
+    ObjectOf of_name;               ///< that objects were asked for by, or call themselves
+    ObjectOf of_identity;
+    bool has_rpath = false; ///< an object's DT_RPATH counts for those that it loads
 };
 
 LoaderModel::LoaderModel(Machine machine) : cache_(LoaderCache::read()) {
@@ -125,34 +162,52 @@ std::uint64_t LoaderModel::size_of(const std::string& path) const { return file_
 
 bool LoaderModel::may_be_native(const std::string& path) const { return file_at(path).may_be_native; }
 
+const MappedFile* LoaderModel::content_of(const std::string& path) const {
+    const File& file = file_at(path);
+    return file.mapped ? &*file.mapped : nullptr;
+}
+
 const LoaderModel::File& LoaderModel::file_at(const std::string& path) const {
-    {
-        std::lock_guard lock(mutex_);
-        if (auto known = files_.find(path); known != files_.end()) return *known->second;
-    }
+    if (auto known = files_.find(path); known != files_.end()) return *known->second;
     auto file = std::make_unique<File>();
+    file->path = path;
     auto mapped = MappedFile::open_if(path, is_binary, file->identity);
     if (mapped) {
         file->may_be_native = true;
+        file->identity_number = identities_.of({file->identity.device, file->identity.number});
         if (auto elf = read_elf(mapped->bytes(), path)) {
             file->elf = std::move(*elf);
-            file->right = std::make_unique<std::atomic<const ElfFile*>[]>(file->elf->version_needs.size());
+            if (!file->elf->soname.empty()) file->soname = names_.of(file->elf->soname);
+            const std::vector<std::string>& needed = file->elf->needed;
+            file->needed = std::make_unique<File::Need[]>(needed.size());
+            for (std::size_t i = 0; i < needed.size(); ++i) file->needed[i].name = names_.of(needed[i]);
+            const std::vector<ElfVersionNeed>& versions = file->elf->version_needs;
+            file->version_needs = std::make_unique<File::VersionNeed[]>(versions.size());
+            for (std::size_t i = 0; i < versions.size(); ++i)
+                file->version_needs[i].library = names_.of(versions[i].library);
         }
         // Unmapping makes all threads wait; it is done once, at the end.
         if (++kept_mappings_ < most_mappings) file->mapped.emplace(std::move(*mapped));
     }
-    std::lock_guard lock(mutex_);
-    return *files_.try_emplace(path, std::move(file)).first->second;
+    return *files_.emplace(path, std::move(file)).first->second;
 }
 
-bool LoaderModel::has_folder(const std::string& folder) const {
-    std::lock_guard lock(mutex_);
-    auto [entry, is_new] = folders_.try_emplace(folder, false);
-    if (is_new) entry->second = is_folder(folder);
-    return entry->second;
+/// What the loader puts in front of a name in a folder: the folders in it for this processor's abilities that
+/// are there, and the folder itself; each with a `/` behind. Empty where there is no such folder.
+const std::vector<std::string>& LoaderModel::beginnings_in(std::string folder) const {
+    while (folder.size() > 1 && folder.ends_with('/')) folder.pop_back();
+    if (auto known = folders_.find(folder); known != folders_.end()) return known->second;
+    std::vector<std::string> beginnings;
+    if (is_folder(folder)) {
+        std::string start = folder == "/" ? folder : folder + "/";
+        for (const std::string& capability : capabilities_)
+            if (is_folder(start + capability)) beginnings.push_back(start + capability);
+        beginnings.push_back(start);
+    }
+    return folders_.emplace(std::move(folder), std::move(beginnings)).first->second;
 }
 
-std::vector<std::string> LoaderModel::folders_of(const std::string& list, const std::string& path,
+std::vector<std::string> LoaderModel::folders_of(const std::string& list, std::string_view path,
                                                  const ElfFile& elf) const {
     std::vector<std::string> folders = split(list, ":");
     std::string origin = fs::absolute(path).parent_path().string();
@@ -172,24 +227,17 @@ std::vector<std::string> LoaderModel::folders_of(const std::string& list, const 
 /// The first folder that has a file of the name wins, unless the file is for another machine.
 std::string LoaderModel::look_in(const std::vector<std::string>& folders, const std::string& name,
                                  const ElfFile& like, std::string& error) const {
-    for (std::string folder : folders) {
-        while (folder.size() > 1 && folder.ends_with('/')) folder.pop_back();
-        if (!has_folder(folder)) continue;
-        auto fits = [&](const std::string& path) {
+    for (const std::string& folder : folders)
+        for (const std::string& beginning : beginnings_in(folder)) {
+            std::string path = beginning + name;
             const File& file = file_at(path);
-            if (!file.identity.is_there) return false;
+            if (!file.identity.is_there) continue;
             if (!file.elf) {
                 error = path + " is no ELF file";
-                return true;
+                return path;
             }
-            return file.elf->same_machine(like);
-        };
-        std::string start = folder == "/" ? folder : folder + "/";
-        for (const std::string& capability : capabilities_)
-            if (has_folder(start + capability) && fits(start + capability + name))
-                return start + capability + name;
-        if (fits(start + name)) return start + name;
-    }
+            if (file.elf->same_machine(like)) return path;
+        }
     return {};
 }
 
@@ -238,6 +286,29 @@ std::string LoaderModel::find(const std::string& name, const std::vector<LoadedO
     return look(FoundBy::default_folder, folders.always);
 }
 
+/// The file for what objects[asked_by] names as number `need`; null where there is none.
+const LoaderModel::File* LoaderModel::found_for(const Process& process, std::size_t asked_by,
+                                                std::size_t need, FoundBy& found_by,
+                                                std::string& error) const {
+    static const File nowhere;
+    const File& asking = *process.files[asked_by];
+    File::Need& kept = asking.needed[need];
+    // Only the search paths of those that loaded it can lead two processes to different files.
+    bool depends = process.has_rpath;
+    if (const File* found = depends ? nullptr : kept.found.load(std::memory_order_acquire)) {
+        found_by = kept.found_by.load(std::memory_order_relaxed);
+        return found == &nowhere ? nullptr : found;
+    }
+    std::string path = find(asking.elf->needed[need], process.result.objects, asked_by, found_by, error);
+    if (!error.empty()) return nullptr;
+    const File* found = path.empty() ? nullptr : &file_at(path);
+    if (!depends) {
+        kept.found_by.store(found_by, std::memory_order_relaxed);
+        kept.found.store(found == nullptr ? &nowhere : found, std::memory_order_release);
+    }
+    return found;
+}
+
 LoadedProcess LoaderModel::load(const std::string& path) const {
     Process process;
     LoadedProcess& result = process.result;
@@ -248,49 +319,44 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
     }
     auto add = [&](LoadedObject object, const File& file) {
         std::size_t index = result.objects.size();
-        process.by_name.emplace(object.name, index);
         // The file that everything starts with is known by its path alone.
-        if (index > 0 && !object.elf->soname.empty()) process.by_name.emplace(object.elf->soname, index);
+        if (index > 0 && !object.elf->soname.empty()) process.of_name.add(file.soname, index);
+        process.of_identity.add(file.identity_number, index);
+        if (object.elf->rpath && !object.elf->runpath) process.has_rpath = true;
         process.files.push_back(&file);
-        result.objects.push_back(std::move(object));
+        result.objects.push_back(object);
     };
-    add({path, path, FoundBy::start, 0, &*first.elf}, first);
+    add({first.path, first.path, FoundBy::start, 0, &*first.elf}, first);
     for (std::size_t i = 0; i < result.objects.size(); ++i) {
-        // The objects' list grows while it is walked; the files stay where they are.
-        const std::vector<std::string>& needed = result.objects[i].elf->needed;
-        for (const std::string& name : needed) {
-            if (process.by_name.contains(name)) continue;
+        const File& asking = *process.files[i];
+        for (std::size_t n = 0; n < asking.elf->needed.size(); ++n) {
+            std::uint32_t name = asking.needed[n].name;
+            if (process.of_name[name] != ObjectOf::none) continue;
             FoundBy found_by = FoundBy::cache;
             std::string error;
-            std::string found = find(name, result.objects, i, found_by, error);
+            const File* file = found_for(process, i, n, found_by, error);
             if (!error.empty()) result.error = error;
-            if (found.empty() || !error.empty()) {
-                result.not_found.push_back({name, i});
+            if (file == nullptr) {
+                result.not_found.push_back({asking.elf->needed[n], i});
                 continue;
             }
-            const File& file = file_at(found);
-            auto same = std::ranges::find_if(process.files, [&](const File* other) {
-                return other->identity.number == file.identity.number &&
-                       other->identity.device == file.identity.device;
-            });
-            if (same != process.files.end()) {
-                process.by_name.emplace(name, static_cast<std::size_t>(same - process.files.begin()));
+            if (std::uint32_t same = process.of_identity[file->identity_number]; same != ObjectOf::none) {
+                process.of_name.add(name, same);
                 continue;
             }
-            add({name, found, found_by, i, &*file.elf}, file);
+            process.of_name.add(name, result.objects.size());
+            add({asking.elf->needed[n], file->path, found_by, i, &*file->elf}, *file);
         }
     }
     for (std::size_t i = 0; i < result.objects.size(); ++i)
         for (std::size_t n = 0; n < result.objects[i].elf->version_needs.size(); ++n) {
-            const ElfVersionNeed& need = result.objects[i].elf->version_needs[n];
-            auto found = process.by_name.find(need.library);
-            if (found == process.by_name.end()) continue; // it is not found, which is told already
-            std::size_t from = found->second;
+            File::VersionNeed& kept = process.files[i]->version_needs[n];
+            std::uint32_t from = process.of_name[kept.library];
+            if (from == ObjectOf::none) continue; // it is not found, which is told already
             const ElfFile* library = result.objects[from].elf;
-            auto& right = process.files[i]->right[n];
-            if (right.load(std::memory_order_relaxed) == library) continue;
-            auto missing = missing_versions(need, *library);
-            if (missing.empty()) right.store(library, std::memory_order_relaxed);
+            if (kept.right.load(std::memory_order_relaxed) == library) continue;
+            auto missing = missing_versions(result.objects[i].elf->version_needs[n], *library);
+            if (missing.empty()) kept.right.store(library, std::memory_order_relaxed);
             for (const std::string& version : missing)
                 result.mismatches.push_back({version, result.objects[from].path, i});
         }

@@ -5,10 +5,9 @@
 
 #include <atomic>
 #include <memory>
-#include <mutex>
-#include <optional>
+#include <oneapi/tbb/concurrent_unordered_map.h>
 #include <string>
-#include <unordered_map>
+#include <string_view>
 #include <vector>
 
 namespace omnistasis::native {
@@ -25,10 +24,10 @@ enum class FoundBy : std::uint8_t {
 };
 std::string_view word_of(FoundBy found_by);
 
-/// A file in the process.
+/// A file in the process. Its texts and its `elf` stay as long as the model that found it.
 struct LoadedObject {
-    std::string name; ///< that it was first asked for by
-    std::string path; ///< as the loader found it, links not followed
+    std::string_view name; ///< that it was first asked for by
+    std::string_view path; ///< as the loader found it, links not followed
     FoundBy found_by = FoundBy::start;
     std::size_t asked_by = 0; ///< index of the object that asked first
     const ElfFile* elf = nullptr;
@@ -36,14 +35,14 @@ struct LoadedObject {
 
 /// A name that is found nowhere.
 struct NotFound {
-    std::string name;
+    std::string_view name;
     std::size_t asked_by = 0;
 };
 
 /// A symbol version that a file needs of a library which has others (GNU symbol versioning).
 struct VersionMismatch {
     std::string version;
-    std::string library; ///< path
+    std::string_view library; ///< path
     std::size_t asked_by = 0;
 };
 
@@ -79,16 +78,39 @@ class LoaderModel {
     std::uint64_t size_of(const std::string& path) const;
     bool may_be_native(const std::string& path) const;
 
+    /// The content of such a file; null where it is not kept. Stays valid as long as this.
+    const MappedFile* content_of(const std::string& path) const;
+
   private:
     struct File;
     struct Process;
 
+    /// Numbers for things that are compared again and again.
+    template <class Key, class Hash = std::hash<Key>> class Numbers {
+      public:
+        std::uint32_t of(const Key& key) {
+            if (auto known = numbers_.find(key); known != numbers_.end()) return known->second;
+            return numbers_.emplace(key, next_++).first->second;
+        }
+
+      private:
+        oneapi::tbb::concurrent_unordered_map<Key, std::uint32_t, Hash> numbers_;
+        std::atomic<std::uint32_t> next_ = 0;
+    };
+    struct IdentityHash {
+        std::size_t operator()(const std::pair<std::uint64_t, std::uint64_t>& identity) const {
+            return identity.second * 31 + identity.first;
+        }
+    };
+
     const File& file_at(const std::string& path) const;
+    const File* found_for(const Process& process, std::size_t asked_by, std::size_t need, FoundBy& found_by,
+                          std::string& error) const;
     std::string look_in(const std::vector<std::string>& folders, const std::string& name, const ElfFile& like,
                         std::string& error) const;
-    std::vector<std::string> folders_of(const std::string& list, const std::string& path,
+    std::vector<std::string> folders_of(const std::string& list, std::string_view path,
                                         const ElfFile& elf) const;
-    bool has_folder(const std::string& folder) const;
+    const std::vector<std::string>& beginnings_in(std::string folder) const;
 
     LoaderCache cache_;
     std::vector<std::string> library_path_;
@@ -96,9 +118,10 @@ class LoaderModel {
     std::vector<std::string>
         capabilities_; ///< sub-folders that are looked into first, each with a `/` behind
     mutable std::atomic<std::size_t> kept_mappings_ = 0;
-    mutable std::mutex mutex_;
-    mutable std::unordered_map<std::string, std::unique_ptr<File>> files_;
-    mutable std::unordered_map<std::string, bool> folders_;
+    mutable oneapi::tbb::concurrent_unordered_map<std::string, std::unique_ptr<File>> files_;
+    mutable oneapi::tbb::concurrent_unordered_map<std::string, std::vector<std::string>> folders_;
+    mutable Numbers<std::string> names_;
+    mutable Numbers<std::pair<std::uint64_t, std::uint64_t>, IdentityHash> identities_; ///< device, inode
 };
 
 } // namespace omnistasis::native

@@ -5,12 +5,13 @@
 #include "support/hash.h"
 
 #include <array>
+#include <cstring>
 #include <elf.h>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <oneapi/tbb/task_group.h>
 #include <unistd.h>
-#include <unordered_map>
 
 namespace omnistasis::report {
 
@@ -84,21 +85,6 @@ void look_into_folder(Inspection& inspection, const fs::path& tree) {
         inspection.native_files.push_back({place, elf->needed});
     });
 }
-
-/// The host's list is one of patterns; the same names come again and again.
-class HostNames {
-  public:
-    explicit HostNames(const native::HostLibraries& host) : host_(host) {}
-    bool contains(const std::string& name) {
-        auto [entry, is_new] = known_.try_emplace(name, false);
-        if (is_new) entry->second = host_.find(name.substr(name.rfind('/') + 1)) != nullptr;
-        return entry->second;
-    }
-
-  private:
-    const native::HostLibraries& host_;
-    std::unordered_map<std::string, bool> known_;
-};
 
 Json elf_json(const Inspection& inspection, HostNames& host) {
     const native::ElfFile& elf = *inspection.elf;
@@ -237,12 +223,17 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
     }
     // Most files of a folder are no native ones.
     if (brief && !loader.may_be_native(file)) return inspection;
-    auto mapped = MappedFile::open(file);
-    if (!mapped) {
-        inspection.error = mapped.error().why;
-        return inspection;
+    const MappedFile* content = brief ? loader.content_of(file) : nullptr;
+    std::optional<MappedFile> opened;
+    if (content == nullptr) {
+        auto mapped = MappedFile::open(file);
+        if (!mapped) {
+            inspection.error = mapped.error().why;
+            return inspection;
+        }
+        content = &opened.emplace(std::move(*mapped));
     }
-    ByteSpan bytes = mapped->bytes();
+    ByteSpan bytes = content->bytes();
     inspection.size = bytes.size();
     if (payload::PayloadContents::has_payload(bytes)) {
         inspection.format = "Omnistasis output";
@@ -265,9 +256,9 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
             return inspection;
         }
         // Our launcher knows the mark that a payload ends with.
-        std::string_view mark(payload::trailer_magic, sizeof payload::trailer_magic);
         if (elf->interpreter.empty() && elf->dynamic.empty() &&
-            mapped->text().find(mark) != std::string_view::npos) {
+            ::memmem(bytes.data(), bytes.size(), payload::trailer_magic, sizeof payload::trailer_magic) !=
+                nullptr) {
             inspection.error = "it is an output's launcher without its payload: the file was cut off";
             return inspection;
         }
@@ -309,28 +300,64 @@ std::string architecture_of(const Inspection& inspection) {
     return all;
 }
 
-std::string inspection_json(const std::vector<Inspection>& inspections, const native::HostLibraries& host) {
-    Json json{{"format", 1}, {"files", Json::array()}};
-    HostNames names(host);
-    for (const Inspection& inspection : inspections) {
-        Json one{{"file", inspection.file}, {"bytes", inspection.size}, {"format", inspection.format}};
-        if (!inspection.error.empty()) one["error"] = inspection.error;
-        if (inspection.elf) one["elf"] = elf_json(inspection, names);
-        if (inspection.pe) one["pe"] = pe_json(*inspection.pe);
-        if (inspection.mach_o) one["mach_o"] = mach_json(*inspection.mach_o);
-        if (inspection.payload) one["output"] = payload_json(*inspection.payload);
-        if (auto of_c_library = inspection.oldest.needs(); !of_c_library.empty()) {
-            Json& needs = one["c_library"] = Json::array();
-            for (const native::CLibraryNeed& need : of_c_library)
-                needs.push_back({{"version", native::version_text(need.version)},
-                                 {"file", need.file},
-                                 {"symbol", need.symbol}});
-        }
-        if (const native::KernelNeed& kernel = inspection.oldest.kernel(); !kernel.version.empty())
-            one["kernel"] = {{"version", native::version_text(kernel.version)}, {"file", kernel.file}};
-        json["files"].push_back(std::move(one));
+void inspect_folder(const fs::path& folder, const native::LoaderModel& loader,
+                    const std::function<void(Inspection&&)>& take) {
+    constexpr std::size_t files_at_once = 24;
+    oneapi::tbb::task_group work;
+    std::vector<std::string> files;
+    auto begin = [&] {
+        work.run([&loader, &take, some = std::move(files)] {
+            for (const std::string& file : some)
+                if (Inspection one = inspect_file(file, loader, true); !one.format.empty())
+                    take(std::move(one));
+        });
+        files.clear();
+    };
+    each_entry_below(folder, [&](const fs::directory_entry& entry) {
+        std::error_code failed;
+        if (entry.is_symlink(failed) || !entry.is_regular_file(failed)) return;
+        files.push_back(entry.path().string());
+        if (files.size() == files_at_once) begin();
+    });
+    begin();
+    work.wait();
+}
+
+bool HostNames::contains(std::string_view name) {
+    if (auto known = known_.find(name); known != known_.end()) return known->second;
+    const std::string& kept = kept_.emplace_back(name);
+    return known_[kept] = host_.find(kept.substr(kept.rfind('/') + 1)) != nullptr;
+}
+
+std::string inspection_json(const Inspection& inspection, HostNames& host) {
+    Json one{{"file", inspection.file}, {"bytes", inspection.size}, {"format", inspection.format}};
+    if (!inspection.error.empty()) one["error"] = inspection.error;
+    if (inspection.elf) one["elf"] = elf_json(inspection, host);
+    if (inspection.pe) one["pe"] = pe_json(*inspection.pe);
+    if (inspection.mach_o) one["mach_o"] = mach_json(*inspection.mach_o);
+    if (inspection.payload) one["output"] = payload_json(*inspection.payload);
+    if (auto of_c_library = inspection.oldest.needs(); !of_c_library.empty()) {
+        Json& needs = one["c_library"] = Json::array();
+        for (const native::CLibraryNeed& need : of_c_library)
+            needs.push_back({{"version", native::version_text(need.version)},
+                             {"file", need.file},
+                             {"symbol", need.symbol}});
     }
-    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+    if (const native::KernelNeed& kernel = inspection.oldest.kernel(); !kernel.version.empty())
+        one["kernel"] = {{"version", native::version_text(kernel.version)}, {"file", kernel.file}};
+    return one.dump(1, ' ', false, Json::error_handler_t::replace);
+}
+
+std::string inspections_document(const std::vector<std::string>& objects) {
+    std::string text = "{\n \"format\": 1,\n \"files\": [";
+    for (const std::string& object : objects) {
+        text += text.ends_with('[') ? "\n  " : ",\n  ";
+        for (char letter : object) {
+            text += letter;
+            if (letter == '\n') text += "  ";
+        }
+    }
+    return text + (objects.empty() ? "]\n}\n" : "\n ]\n}\n");
 }
 
 } // namespace omnistasis::report

@@ -7,9 +7,13 @@
 #include "native/pe_reader.h"
 #include "payload/payload_contents.h"
 
+#include <deque>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
+#include <unordered_map>
 #include <vector>
 
 namespace omnistasis::report {
@@ -42,7 +46,26 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
 /// "x86-64, 64 bit", ...
 std::string architecture_of(const Inspection& inspection);
 
-/// One or several inspections as the text of a JSON document (docs/inspect-json.md).
-std::string inspection_json(const std::vector<Inspection>& inspections, const native::HostLibraries& host);
+/// Looks at all native files and outputs below a folder (links are not followed) while it is walked. `take`
+/// is called for each, from several threads at once and in no order; what it gets stays as long as `loader`.
+void inspect_folder(const fs::path& folder, const native::LoaderModel& loader,
+                    const std::function<void(Inspection&&)>& take);
+
+/// Which names are the host's. Its list is one of patterns, and the same names come again and again. For one
+/// thread.
+class HostNames {
+  public:
+    explicit HostNames(const native::HostLibraries& host) : host_(host) {}
+    bool contains(std::string_view name);
+
+  private:
+    const native::HostLibraries& host_;
+    std::unordered_map<std::string_view, bool> known_; ///< names are texts of `kept_`
+    std::deque<std::string> kept_;
+};
+
+/// The JSON object that tells of an inspection, and the document of several such (docs/inspect-json.md).
+std::string inspection_json(const Inspection& inspection, HostNames& host);
+std::string inspections_document(const std::vector<std::string>& objects);
 
 } // namespace omnistasis::report

@@ -31,7 +31,7 @@ struct File {
     std::vector<std::string> needed;
 };
 
-std::string last_part(const std::string& path) { return path.substr(path.rfind('/') + 1); }
+std::string last_part(std::string_view path) { return std::string(path.substr(path.rfind('/') + 1)); }
 
 class GraphMaker {
   public:

@@ -30,13 +30,14 @@ std::map<std::string, std::string> listed(const std::string& file) {
 }
 
 std::map<std::string, std::string> modelled(const std::string& file) {
-    native::LoadedProcess process = native::LoaderModel().load(file);
+    native::LoaderModel loader;
+    native::LoadedProcess process = loader.load(file);
     std::map<std::string, std::string> found;
     for (std::size_t i = 1; i < process.objects.size(); ++i)
         if (!process.objects[i].name.starts_with("ld-linux") &&
             process.objects[i].name.find('/') == std::string::npos)
-            found[process.objects[i].name] = process.objects[i].path;
-    for (const native::NotFound& missing : process.not_found) found[missing.name] = "not found";
+            found[std::string(process.objects[i].name)] = process.objects[i].path;
+    for (const native::NotFound& missing : process.not_found) found[std::string(missing.name)] = "not found";
     return found;
 }
 
