@@ -4,12 +4,24 @@
 #include "support/kept_words.h"
 
 #include <algorithm>
+#include <oneapi/tbb/parallel_for.h>
 
 namespace omnistasis::native {
 
 Closure::Closure(fs::path program, const HostLibraries& host, Store& store)
     : host_(host), store_(store), model_(LoaderModel::Machine::any), program_(real_path(program)) {
     objects_.push_back({program_, program_, FoundBy::start, 0, model_.elf_at(program_)});
+}
+
+/// The libraries that a file opens by name, as its text tells.
+const std::vector<std::string>& Closure::names_in(const std::string& real) {
+    if (auto known = names_in_.find(real); known != names_in_.end()) return known->second;
+    return names_in_.emplace(real, kept_words(real, "libraries", store_, opened_names)).first->second;
+}
+
+void Closure::read_ahead(const std::vector<std::string>& files) {
+    oneapi::tbb::parallel_for(std::size_t(0), files.size(),
+                              [&](std::size_t i) { names_in(real_path(files[i])); });
 }
 
 Result<void> Closure::add(const fs::path& file, const std::string& place) {
@@ -35,16 +47,21 @@ Result<void> Closure::follow(std::size_t first) {
     if (objects_[first].elf == nullptr) return {};
     // Breadth first, as the loader does it: what is nearer to the first file wins a name.
     std::vector<std::size_t> open{first};
-    for (std::size_t next = 0; next < open.size(); ++next) {
+    for (std::size_t next = 0, level = 0; next < open.size(); ++next) {
+        if (next == level) {
+            std::vector<std::string> files;
+            for (; level < open.size(); ++level) files.emplace_back(objects_[open[level]].path);
+            read_ahead(files);
+        }
         std::size_t asking = open[next];
         std::string from(objects_[asking].path);
         std::vector<std::string> needed = objects_[asking].elf->needed;
         // What the C library opens by itself is found by the program's search path.
         if (from == program_) needed.insert(needed.end(), host_.opened().begin(), host_.opened().end());
         std::size_t linked = needed.size();
-        for (std::string& name : kept_words(from, "libraries", store_, opened_names))
+        for (const std::string& name : names_in(from))
             if (name != objects_[asking].elf->soname && std::ranges::find(needed, name) == needed.end())
-                needed.push_back(std::move(name));
+                needed.push_back(name);
         for (std::size_t i = 0; i < needed.size(); ++i) {
             const std::string& name = needed[i];
             bool optional = i >= linked;

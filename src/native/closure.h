@@ -5,6 +5,7 @@
 #include "support/store.h"
 
 #include <map>
+#include <oneapi/tbb/concurrent_unordered_map.h>
 #include <set>
 #include <string>
 #include <vector>
@@ -43,6 +44,9 @@ class Closure {
     /// `store` keeps what a search of the files' texts gives.
     Closure(fs::path program, const HostLibraries& host, Store& store);
 
+    /// Searches the texts of files that are going to be added, on all cores.
+    void read_ahead(const std::vector<std::string>& files);
+
     /// Follows the needs of `file`, which goes to `place` in the app tree (or is a library in it).
     Result<void> add(const fs::path& file, const std::string& place);
 
@@ -53,6 +57,7 @@ class Closure {
   private:
     Result<void> follow(std::size_t first);
     std::string found_for(const std::string& name, std::size_t asking) const;
+    const std::vector<std::string>& names_in(const std::string& real);
 
     const HostLibraries& host_;
     Store& store_;
@@ -62,6 +67,7 @@ class Closure {
     std::map<std::string, std::string> by_name_;  ///< names that were resolved, to real paths
     std::map<std::string, std::string> place_of_; ///< real path to place
     std::set<std::string> followed_;              ///< real paths; the objects' texts are these
+    oneapi::tbb::concurrent_unordered_map<std::string, std::vector<std::string>> names_in_; ///< by real path
     std::vector<ShippedLibrary> shipped_;
     std::vector<LibraryNeed> needs_;
 };

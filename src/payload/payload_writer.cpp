@@ -14,6 +14,7 @@
 #include <map>
 #include <memory>
 #include <mutex>
+#include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/parallel_pipeline.h>
 #include <optional>
@@ -337,7 +338,7 @@ class Writer {
             } else if (load(*block)) {
                 compress_pieces(*block);
                 block->hash = sha256(block->stored);
-                store_.keep_shared(key, block->stored);
+                store_.keep_shared(key, block->stored, &block->hash);
             }
             observer_.advance(block->raw_size);
             return block;
@@ -384,7 +385,7 @@ class Writer {
         return Store::key_of(subject);
     }
 
-    void compress_pieces(Block& block) const {
+    void compress_pieces(Block& block) {
         Bytes joined;
         ByteSpan raw;
         if (block.pieces.size() == 1) {
@@ -397,18 +398,20 @@ class Writer {
             }
             raw = joined;
         }
-        block.stored.resize(ZSTD_compressBound(raw.size()));
-        std::unique_ptr<ZSTD_CCtx, decltype(&ZSTD_freeCCtx)> context(ZSTD_createCCtx(), &ZSTD_freeCCtx);
-        ZSTD_CCtx_setParameter(context.get(), ZSTD_c_compressionLevel, options_.level);
+        Compressor& compressor = compressors_.local();
+        compressor.out.resize(std::max(compressor.out.size(), ZSTD_compressBound(raw.size())));
+        ZSTD_CCtx* context = compressor.context.get();
+        ZSTD_CCtx_reset(context, ZSTD_reset_session_and_parameters);
+        ZSTD_CCtx_setParameter(context, ZSTD_c_compressionLevel, options_.level);
         // What the whole block holds may be referred to; some levels would look back over a part of it only.
-        ZSTD_CCtx_setParameter(context.get(), ZSTD_c_windowLog, window_log(raw.size()));
+        ZSTD_CCtx_setParameter(context, ZSTD_c_windowLog, window_log(raw.size()));
         std::size_t size =
-            ZSTD_compress2(context.get(), block.stored.data(), block.stored.size(), raw.data(), raw.size());
+            ZSTD_compress2(context, compressor.out.data(), compressor.out.size(), raw.data(), raw.size());
         // What does not become smaller is stored as it is; equal sizes say so.
         if (ZSTD_isError(size) || size >= raw.size())
             block.stored.assign(reinterpret_cast<const char*>(raw.data()), raw.size());
         else
-            block.stored.resize(size);
+            block.stored.assign(compressor.out, 0, size);
     }
 
     /// Whether stored bytes that come from elsewhere are those of the block: unpacking is far faster than
@@ -487,6 +490,12 @@ class Writer {
     std::string blocks_;
     std::uint32_t block_count_ = 0;
     std::atomic<bool> failed_ = false;
+    /// What a thread compresses with: its tables are large, and to get them anew for each block takes time.
+    struct Compressor {
+        std::unique_ptr<ZSTD_CCtx, decltype(&ZSTD_freeCCtx)> context{ZSTD_createCCtx(), &ZSTD_freeCCtx};
+        std::string out;
+    };
+    oneapi::tbb::enumerable_thread_specific<Compressor> compressors_;
     std::mutex mutex_;
     std::optional<Error> error_; ///< why a content can't be had
     PayloadSizes sizes_;

@@ -100,15 +100,20 @@ std::optional<std::string> Store::find(std::string_view key, Sha256* hash) {
     {
         std::lock_guard lock(mutex_);
         if (find_ == nullptr) return std::nullopt;
-        sqlite3_bind_blob64(find_, 1, key.data(), key.size(), SQLITE_STATIC);
-        bool is_there = sqlite3_step(find_) == SQLITE_ROW;
-        if (is_there) {
-            value = bytes_of(find_, 0);
-            object = bytes_of(find_, 2);
-            if (sqlite3_column_int64(find_, 1) != today_) old_.emplace_back(key);
+        if (auto kept = kept_at_.find(std::string(key)); kept != kept_at_.end()) {
+            value = kept_[kept->second].value;
+            object = kept_[kept->second].object;
+        } else {
+            sqlite3_bind_blob64(find_, 1, key.data(), key.size(), SQLITE_STATIC);
+            bool is_there = sqlite3_step(find_) == SQLITE_ROW;
+            if (is_there) {
+                value = bytes_of(find_, 0);
+                object = bytes_of(find_, 2);
+                if (sqlite3_column_int64(find_, 1) != today_) old_.emplace_back(key);
+            }
+            sqlite3_reset(find_);
+            if (!is_there) return std::nullopt;
         }
-        sqlite3_reset(find_);
-        if (!is_there) return std::nullopt;
     }
     if (!object.empty()) return read_object(object, hash);
     if (hash != nullptr) *hash = sha256(value);
@@ -121,28 +126,30 @@ std::optional<std::string> Store::find_shared(std::string_view key, const Check&
     auto there = shared_->get(key);
     if (!there || (is_right && !is_right(*there))) return std::nullopt;
     ++shared_hits_;
-    if (hash != nullptr) *hash = sha256(*there);
-    keep(key, *there);
+    Sha256 own = sha256(*there);
+    if (hash != nullptr) *hash = own;
+    keep(key, *there, &own);
     return there;
 }
 
-void Store::keep_shared(std::string_view key, std::string value) {
+void Store::keep_shared(std::string_view key, std::string value, const Sha256* hash) {
     if (shared_) shared_->put(key, value);
-    keep(key, std::move(value));
+    keep(key, std::move(value), hash);
 }
 
-void Store::keep(std::string_view key, std::string value) {
+void Store::keep(std::string_view key, std::string value, const Sha256* hash) {
     if (find_ == nullptr) return;
     Kept kept{std::string(key), {}, {}, value.size()};
     if (value.size() > largest_inside) {
-        Sha256 hash = sha256(value);
-        kept.object.assign(reinterpret_cast<const char*>(hash.data()), hash.size());
+        Sha256 own = hash != nullptr ? *hash : sha256(value);
+        kept.object.assign(reinterpret_cast<const char*>(own.data()), own.size());
         if (!write_object(kept.object, value)) return;
         kept.object += damage_check(as_bytes(value));
     } else {
         kept.value = std::move(value);
     }
     std::lock_guard lock(mutex_);
+    kept_at_[kept.key] = kept_.size();
     kept_.push_back(std::move(kept));
 }
 
@@ -194,6 +201,7 @@ void Store::flush() {
     }
     sqlite3_exec(database_, "COMMIT; BEGIN", nullptr, nullptr, nullptr);
     kept_.clear();
+    kept_at_.clear();
     old_.clear();
 }
 

@@ -11,6 +11,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <unordered_map>
 #include <utility>
 #include <vector>
 
@@ -43,8 +44,8 @@ class Store {
     /// With its SHA-256 in `hash`, if that is wanted: of large results it is known.
     std::optional<std::string> find(std::string_view key, Sha256* hash = nullptr);
 
-    /// Remembers a result; it is written by `flush`, or at the end.
-    void keep(std::string_view key, std::string value);
+    /// Remembers a result, with its SHA-256 where that is known; it is written by `flush`, or at the end.
+    void keep(std::string_view key, std::string value, const Sha256* hash = nullptr);
 
     /// The same for results that depend on contents alone, so that they hold on other machines too: a team's
     /// store is asked for what is not here, and gets what is kept. `is_right` checks a result that came from
@@ -52,7 +53,7 @@ class Store {
     using Check = std::function<bool(std::string_view)>;
     std::optional<std::string> find_shared(std::string_view key, const Check& is_right = {},
                                            Sha256* hash = nullptr);
-    void keep_shared(std::string_view key, std::string value);
+    void keep_shared(std::string_view key, std::string value, const Sha256* hash = nullptr);
 
     /// Writes what was kept, and when what was found was used.
     void flush();
@@ -86,6 +87,7 @@ class Store {
     fs::path objects_; ///< the folder of files
     std::uint64_t bound_;
     std::vector<Kept> kept_;
+    std::unordered_map<std::string, std::size_t> kept_at_; ///< in `kept_`, by key
     std::vector<std::string> old_; ///< keys that were found and have not been used for a day
     std::int64_t today_ = 0;       ///< days since the epoch
 };

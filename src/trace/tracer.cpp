@@ -248,14 +248,18 @@ class Tracer {
         if (target != host_target()) return follow_foreign_libraries(target);
         native::Closure closure(runtime_.program(), host_, store_);
         std::vector<Unit> units = graph_.units();
-        for (UnitId id = 0; id < units.size(); ++id) {
-            const Unit& unit = units[id];
+        std::vector<std::string> files, places;
+        for (const Unit& unit : units) {
             // A program for another system may be data to this one.
             if (!is_native(unit.kind) || unit.file.empty() || !native::kind_of(unit.file).fits(target))
                 continue;
-            auto found = closure.add(unit.file, unit.place);
-            if (!found) return tl::make_unexpected(found.error());
+            files.push_back(unit.file);
+            places.push_back(unit.place);
         }
+        closure.read_ahead(files);
+        for (std::size_t i = 0; i < files.size(); ++i)
+            if (auto found = closure.add(files[i], places[i]); !found)
+                return tl::make_unexpected(found.error());
         std::unordered_map<std::string, UnitId> by_file;
         for (UnitId id = 0; id < units.size(); ++id)
             if (!units[id].file.empty()) by_file.emplace(units[id].file, id);

@@ -23,3 +23,18 @@ TEST_CASE("damaged marshalled bytes are refused") {
     // A null is the end of a dictionary, never an object in it.
     CHECK(canonical_marshal("{\xB0NNN0"s).empty());
 }
+
+TEST_CASE("code objects get another file name, all the same one") {
+    using namespace std::string_literals;
+    // Five numbers, eight objects, a line and two objects, as since 3.11; the sixth object is the file's
+    // name.
+    auto code = [](const std::string& constants, const std::string& file) {
+        return "c"s + std::string(20, '\0') + "N" + constants + "NNN" + file + "NN" + std::string(4, '\0') +
+               "NN";
+    };
+    std::string old = "\xFA\x04"s + "a.py", again = "r\0\0\0\0"s, other = "z\x04"s + "b.py";
+    std::string renamed = "\xFA\x07"s + "tree/a!";
+    CHECK(canonical_marshal(code(code("N", old), again), "tree/a!") == code(code("N", renamed), again));
+    CHECK(canonical_marshal(code(code("N", old), other), "tree/a!").empty());
+    CHECK(canonical_marshal(code("N", "z\x01"s + "a"), "\xC3\xA4") == code("N", "u\x02\0\0\0\xC3\xA4"s));
+}

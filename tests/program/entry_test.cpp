@@ -116,6 +116,38 @@ TEST_CASE("virtual environments: their own packages, editable ones and path file
     CHECK(workshop.shell("./out/linux-x86_64/v").out == "red 7 80\n");
 }
 
+TEST_CASE(
+    "what the interpreter compiled of a package is taken as it is, unless the source is another since") {
+    Workshop workshop("compiled before");
+    std::string packages = workshop.make_environment();
+    workshop.write(
+        "v.py",
+        "import buoy, traceback\ntry: buoy.colour()\nexcept ValueError: print(traceback.format_exc())\n");
+    auto write = [&](const std::string& colour) {
+        workshop.write(packages + "buoy.py", "def colour():\n    raise ValueError('" + colour + "')\n");
+        workshop.shell("touch -d '2026-01-02 03:04:05' " + packages + "buoy.py");
+    };
+    auto build_and_run = [&] {
+        return workshop
+            .shell("export XDG_CACHE_HOME=\"$PWD/cache\"; rm -rf out cache; " +
+                   std::string(omnistasis::test::quoted_program) +
+                   " build v.py --compress fast -q && ./out/linux-x86_64/v && sha256sum < out/linux-x86_64/v")
+            .out;
+    };
+    const std::string compile = ".venv/bin/python3 -m compileall -q .venv/lib";
+    write("red");
+    std::string compiled = build_and_run();
+    CHECK(compiled.find("buoy.py\", line 2, in colour") != std::string::npos);
+    workshop.shell(compile);
+    CHECK(build_and_run() == compiled);
+    // A source of the time and the size that the file tells is not looked at, by the interpreter neither.
+    write("sea");
+    CHECK(workshop.shell(".venv/bin/python3 v.py").out.find("ValueError: red") != std::string::npos);
+    CHECK(build_and_run().find("ValueError: red") != std::string::npos);
+    workshop.shell("touch " + packages + "buoy.py");
+    CHECK(build_and_run().find("ValueError: sea") != std::string::npos);
+}
+
 TEST_CASE("a virtual environment whose interpreter is gone") {
     Workshop workshop("broken");
     workshop.write(".venv/pyvenv.cfg", "home = /nowhere\n");

@@ -10,7 +10,8 @@ namespace omnistasis::node {
 
 namespace {
 
-enum Class : std::uint8_t { other, space, letter, digit, quote };
+/// From `letter` on a character goes on with a name.
+enum Class : std::uint8_t { other, space, quote, letter, digit };
 
 constexpr std::array<std::uint8_t, 256> classes = [] {
     std::array<std::uint8_t, 256> table{};
@@ -28,6 +29,14 @@ constexpr std::array<std::uint8_t, 256> classes = [] {
 }();
 
 std::uint8_t class_of(char c) { return classes[static_cast<unsigned char>(c)]; }
+bool is_in_name(char c) { return class_of(c) >= letter; }
+
+/// Where a text literal may end: at a quotation mark, a backslash or the end of the line.
+constexpr std::array<bool, 256> may_end_string = [] {
+    std::array<bool, 256> table{};
+    for (char c : {'"', '\'', '\\', '\n'}) table[static_cast<unsigned char>(c)] = true;
+    return table;
+}();
 
 /// What a keyword means to what comes behind it.
 enum class Word : std::uint8_t {
@@ -42,36 +51,36 @@ enum class Word : std::uint8_t {
 Word word_kind(std::string_view word) {
     switch (word.size()) {
     case 2:
-        if (word == "if") return Word::control;
-        if (word == "in" || word == "of") return Word::begins_expression;
-        if (word == "do") return Word::block;
+        if (is(word, "if")) return Word::control;
+        if (is(word, "in") || is(word, "of")) return Word::begins_expression;
+        if (is(word, "do")) return Word::block;
         break;
     case 3:
-        if (word == "for") return Word::control;
-        if (word == "try") return Word::tries;
-        if (word == "new") return Word::begins_expression;
+        if (is(word, "for")) return Word::control;
+        if (is(word, "try")) return Word::tries;
+        if (is(word, "new")) return Word::begins_expression;
         break;
     case 4:
-        if (word == "with") return Word::control;
-        if (word == "else") return Word::block;
-        if (word == "case" || word == "void") return Word::begins_expression;
+        if (is(word, "with")) return Word::control;
+        if (is(word, "else")) return Word::block;
+        if (is(word, "case") || is(word, "void")) return Word::begins_expression;
         break;
     case 5:
-        if (word == "while") return Word::control;
-        if (word == "catch") return Word::head_of_block;
-        if (word == "throw" || word == "yield" || word == "await") return Word::begins_expression;
+        if (is(word, "while")) return Word::control;
+        if (is(word, "catch")) return Word::head_of_block;
+        if (is(word, "throw") || is(word, "yield") || is(word, "await")) return Word::begins_expression;
         break;
     case 6:
-        if (word == "switch") return Word::head_of_block;
-        if (word == "return" || word == "typeof" || word == "delete" || word == "export")
+        if (is(word, "switch")) return Word::head_of_block;
+        if (is(word, "return") || is(word, "typeof") || is(word, "delete") || is(word, "export"))
             return Word::begins_expression;
         break;
     case 7:
-        if (word == "finally") return Word::block;
-        if (word == "default" || word == "extends") return Word::begins_expression;
+        if (is(word, "finally")) return Word::block;
+        if (is(word, "default") || is(word, "extends")) return Word::begins_expression;
         break;
     case 10:
-        if (word == "instanceof") return Word::begins_expression;
+        if (is(word, "instanceof")) return Word::begins_expression;
         break;
     default:
         break;
@@ -105,22 +114,35 @@ Lexer::Lexer(std::string_view text, std::size_t start) : text_(text), position_(
 
 void Lexer::skip_space() {
     const char* begin = text_.data();
-    std::size_t size = text_.size();
-    while (position_ < size) {
-        char c = begin[position_];
+    std::size_t size = text_.size(), at = position_;
+    for (; at < size; ++at) {
+        char c = begin[at];
         if (class_of(c) == space) {
-            ++position_;
-        } else if (c == '/' && position_ + 1 < size && begin[position_ + 1] == '/') {
-            const void* line = std::memchr(begin + position_, '\n', size - position_);
-            position_ =
-                line == nullptr ? size : static_cast<std::size_t>(static_cast<const char*>(line) - begin);
-        } else if (c == '/' && position_ + 1 < size && begin[position_ + 1] == '*') {
-            std::size_t end = text_.find("*/", position_ + 2);
-            position_ = end == std::string_view::npos ? size : end + 2;
+            // Lines begin with many: eight at once.
+            if (c == '\n')
+                for (std::uint64_t eight = 0; at + 9 <= size; at += 8) {
+                    std::memcpy(&eight, begin + at + 1, 8);
+                    if (eight != 0x2020202020202020) break;
+                }
+        } else if (c == '/' && at + 1 < size && begin[at + 1] == '/') {
+            const void* line = std::memchr(begin + at, '\n', size - at);
+            if (line == nullptr) {
+                at = size;
+                break;
+            }
+            at = static_cast<std::size_t>(static_cast<const char*>(line) - begin) - 1;
+        } else if (c == '/' && at + 1 < size && begin[at + 1] == '*') {
+            std::size_t end = text_.find("*/", at + 2);
+            if (end == std::string_view::npos) {
+                at = size;
+                break;
+            }
+            at = end + 1;
         } else {
-            return;
+            break;
         }
     }
+    position_ = at;
 }
 
 char Lexer::peek() {
@@ -132,6 +154,7 @@ std::size_t Lexer::end_of_string(std::size_t start) const {
     char mark = text_[start];
     for (std::size_t at = start + 1; at < text_.size(); ++at) {
         char c = text_[at];
+        if (!may_end_string[static_cast<unsigned char>(c)]) continue;
         if (c == mark) return at + 1;
         if (c == '\\') {
             ++at;
@@ -163,9 +186,9 @@ Token Lexer::template_piece(std::size_t start) {
     }
     position_ = std::min(at, text_.size());
     if (opens) open_.push_back({Open::Kind::substitution});
-    operand_ = !opens;
-    control_word_ = block_word_ = try_word_ = arrow_ = last_word_ = after_dot_ = false;
-    closed_head_ = closed_block_head_ = after_statement_ = false;
+    assign(operand, !opens);
+    clear(control_word | block_word | try_word | arrow | last_word | after_dot);
+    clear(closed_head | closed_block_head | after_statement);
     char piece = is_first ? (opens ? 'H' : 'W') : (opens ? 'M' : 'T');
     return {Token::Kind::template_text, piece, static_cast<std::uint32_t>(start),
             static_cast<std::uint32_t>(position_)};
@@ -192,14 +215,14 @@ std::size_t Lexer::end_of_regular_expression(std::size_t start) const {
 }
 
 void Lexer::word(Token& token) {
-    bool member = after_dot_;
-    if (!member || !last_word_) callee_ = token.start;
+    bool member = has(after_dot);
+    if (!member || !has(last_word)) callee_ = token.start;
     callee_end_ = token.end;
-    control_word_ = block_word_ = try_word_ = arrow_ = closed_head_ = closed_block_head_ = false;
-    after_dot_ = false;
-    last_word_ = true;
-    operand_ = true;
-    after_statement_ = false;
+    clear(control_word | block_word | try_word | arrow | closed_head | closed_block_head);
+    clear(after_dot);
+    set(last_word);
+    set(operand);
+    clear(after_statement);
     char first = text_[token.start];
     if (member || first < 'a' || first > 'y') return;
     switch (word_kind(text_of(token))) {
@@ -208,30 +231,30 @@ void Lexer::word(Token& token) {
     case Word::begins_expression:
         break;
     case Word::control:
-        control_word_ = true;
+        set(control_word);
         break;
     case Word::head_of_block:
-        block_word_ = true;
+        set(block_word);
         break;
     case Word::block:
-        block_word_ = after_statement_ = true;
+        set(block_word | after_statement);
         break;
     case Word::tries:
-        try_word_ = true;
+        set(try_word);
         break;
     }
-    operand_ = last_word_ = false;
+    clear(operand | last_word);
 }
 
 void Lexer::open_brace(std::size_t) {
     Open one;
-    if (try_word_) {
+    if (has(try_word)) {
         one.kind = Open::Kind::try_block;
         ++try_depth_;
-    } else if (arrow_ || closed_head_) {
+    } else if (has(arrow) || has(closed_head)) {
         one.kind = Open::Kind::function_body;
         ++function_depth_;
-    } else if (closed_block_head_ || block_word_ || after_statement_ || last_word_) {
+    } else if (has(closed_block_head) || has(block_word) || has(after_statement) || has(last_word)) {
         one.kind = Open::Kind::block; // behind a name: of a class
     } else {
         one.kind = Open::Kind::object;
@@ -240,13 +263,13 @@ void Lexer::open_brace(std::size_t) {
 }
 
 void Lexer::close(char sign) {
-    closed_head_ = closed_block_head_ = false;
-    operand_ = true;
-    after_statement_ = false;
+    clear(closed_head | closed_block_head);
+    set(operand);
+    clear(after_statement);
     if (open_.empty()) {
         if (sign == '}') {
-            operand_ = false;
-            after_statement_ = true;
+            clear(operand);
+            set(after_statement);
         }
         return;
     }
@@ -254,10 +277,10 @@ void Lexer::close(char sign) {
     open_.pop_back();
     switch (one.kind) {
     case Open::Kind::parenthesis:
-        operand_ = !one.is_control;
-        after_statement_ = one.is_control;
-        closed_block_head_ = one.is_control || one.behind_catch;
-        closed_head_ = !closed_block_head_;
+        assign(operand, !one.is_control);
+        assign(after_statement, one.is_control);
+        assign(closed_block_head, one.is_control || one.behind_catch);
+        assign(closed_head, !has(closed_block_head));
         break;
     case Open::Kind::bracket:
     case Open::Kind::object:
@@ -265,17 +288,17 @@ void Lexer::close(char sign) {
         break;
     case Open::Kind::try_block:
         --try_depth_;
-        operand_ = false;
-        after_statement_ = true;
+        clear(operand);
+        set(after_statement);
         break;
     case Open::Kind::function_body:
         --function_depth_;
-        operand_ = false;
-        after_statement_ = true;
+        clear(operand);
+        set(after_statement);
         break;
     case Open::Kind::block:
-        operand_ = false;
-        after_statement_ = true;
+        clear(operand);
+        set(after_statement);
         break;
     }
 }
@@ -291,23 +314,23 @@ Token Lexer::sign(std::size_t start) {
     switch (c) {
     case '(': {
         Open one{Open::Kind::parenthesis};
-        one.is_control = control_word_;
-        one.behind_catch = block_word_;
-        one.is_called = last_word_;
+        one.is_control = has(control_word);
+        one.behind_catch = has(block_word);
+        one.is_called = has(last_word);
         one.callee = callee_;
         one.callee_end = callee_end_;
         open_.push_back(one);
-        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     }
     case '[':
         open_.push_back({Open::Kind::bracket});
-        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     case '{': {
         open_brace(start);
-        operand_ = closed_head_ = closed_block_head_ = false;
-        after_statement_ = open_.back().kind != Open::Kind::object;
+        clear(operand | closed_head | closed_block_head);
+        assign(after_statement, open_.back().kind != Open::Kind::object);
         break;
     }
     case ')':
@@ -319,16 +342,16 @@ Token Lexer::sign(std::size_t start) {
         if (next_is(1, '.') && next_is(2, '.')) {
             token.sign = 'E';
             token.end += 2;
-            operand_ = false;
+            clear(operand);
             break;
         }
-        after_dot_ = true;
+        set(after_dot);
         token.end = static_cast<std::uint32_t>(start + 1);
-        closed_head_ = closed_block_head_ = after_statement_ = false;
+        clear(closed_head | closed_block_head | after_statement);
         // The name in front goes on.
-        control_word_ = block_word_ = try_word_ = arrow_ = false;
+        clear(control_word | block_word | try_word | arrow);
         position_ = token.end;
-        operand_ = false;
+        clear(operand);
         return token;
     case '=':
         if (next_is(1, '>')) {
@@ -336,7 +359,7 @@ Token Lexer::sign(std::size_t start) {
             token.end += 1;
             was_arrow = true;
         }
-        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     case '+':
     case '-':
@@ -344,30 +367,30 @@ Token Lexer::sign(std::size_t start) {
             token.sign = 'I';
             token.end += 1; // in front of or behind a value: that stays as it was
         } else {
-            operand_ = false;
+            clear(operand);
         }
-        after_statement_ = closed_head_ = closed_block_head_ = false;
+        clear(after_statement | closed_head | closed_block_head);
         break;
     case '?':
         if (next_is(1, '.') && !(start + 2 < text_.size() && class_of(text_[start + 2]) == digit)) {
             token.end += 1;
-            after_dot_ = true;
+            set(after_dot);
             position_ = token.end;
-            operand_ = closed_head_ = closed_block_head_ = false;
+            clear(operand | closed_head | closed_block_head);
             return token;
         }
-        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     case ';':
-        operand_ = closed_head_ = closed_block_head_ = false;
-        after_statement_ = true;
+        clear(operand | closed_head | closed_block_head);
+        set(after_statement);
         break;
     default:
-        operand_ = after_statement_ = closed_head_ = closed_block_head_ = false;
+        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     }
-    control_word_ = block_word_ = try_word_ = last_word_ = after_dot_ = false;
-    arrow_ = was_arrow;
+    clear(control_word | block_word | try_word | last_word | after_dot);
+    assign(arrow, was_arrow);
     position_ = token.end;
     return token;
 }
@@ -382,7 +405,7 @@ Token Lexer::next() {
     switch (class_of(c)) {
     case letter: {
         std::size_t at = start + 1;
-        while (at < size && (class_of(text_[at]) == letter || class_of(text_[at]) == digit)) ++at;
+        while (at < size && is_in_name(text_[at])) ++at;
         token.end = static_cast<std::uint32_t>(at);
         position_ = at;
         word(token);
@@ -390,9 +413,7 @@ Token Lexer::next() {
     }
     case digit: {
         std::size_t at = start + 1;
-        while (at < size &&
-               (class_of(text_[at]) == letter || class_of(text_[at]) == digit || text_[at] == '.'))
-            ++at;
+        while (at < size && (is_in_name(text_[at]) || text_[at] == '.')) ++at;
         token.kind = Token::Kind::number;
         token.end = static_cast<std::uint32_t>(at);
         break;
@@ -405,16 +426,16 @@ Token Lexer::next() {
     default:
         if (c == '}' && !open_.empty() && open_.back().kind == Open::Kind::substitution)
             return template_piece(start);
-        if (c != '/' || operand_) return sign(start);
+        if (c != '/' || has(operand)) return sign(start);
         token.kind = Token::Kind::regular_expression;
         token.end = static_cast<std::uint32_t>(end_of_regular_expression(start));
         if (token.end == start + 1) return sign(start);
         break;
     }
     position_ = token.end;
-    operand_ = true;
-    control_word_ = block_word_ = try_word_ = arrow_ = last_word_ = after_dot_ = false;
-    closed_head_ = closed_block_head_ = after_statement_ = false;
+    set(operand);
+    clear(control_word | block_word | try_word | arrow | last_word | after_dot);
+    clear(closed_head | closed_block_head | after_statement);
     return token;
 }
 

@@ -1,11 +1,17 @@
 #pragma once
 
 #include <cstdint>
+#include <cstring>
 #include <string>
 #include <string_view>
 #include <vector>
 
 namespace omnistasis::node {
+
+/// The same as `==`; most words differ in length, and the others are compared without a call.
+template <std::size_t Size> bool is(std::string_view word, const char (&text)[Size]) {
+    return word.size() == Size - 1 && std::memcmp(word.data(), text, Size - 1) == 0;
+}
 
 /// One token of JavaScript (ECMA-262, 13th edition, chapter 12). A template literal comes in pieces, between
 /// which are the tokens of its substitutions.
@@ -50,7 +56,7 @@ class Lexer {
     Token next();
 
     std::string_view text_of(const Token& token) const {
-        return text_.substr(token.start, token.end - token.start);
+        return {text_.data() + token.start, token.end - token.start};
     }
     std::string_view text() const { return text_; }
     /// The character behind the last token and white space, and where it is; comments are passed over too.
@@ -78,19 +84,26 @@ class Lexer {
     std::size_t position_ = 0;
     std::vector<Open> open_;
     std::size_t try_depth_ = 0, function_depth_ = 0;
-    // What came last.
-    bool operand_ = false;      ///< a value has ended: a slash divides
-    bool last_word_ = false;    ///< a name or keyword
-    bool control_word_ = false; ///< `if`, `while`, `for`, `with`
-    bool block_word_ = false;   ///< a word behind which a parenthesis and a block come, or a block at once
-    bool try_word_ = false;
-    bool arrow_ = false;
-    bool closed_head_ = false; ///< a parenthesis was closed that may be the head of a function
-    bool closed_block_head_ = false;
-    bool after_statement_ = true; ///< a statement may begin here
-    std::uint32_t callee_ = 0;    ///< where the dotted name begins that is in front
+    /// What came last, as bits: all of them change with each token.
+    enum State : std::uint16_t {
+        operand = 1,      ///< a value has ended: a slash divides
+        last_word = 2,    ///< a name or keyword
+        control_word = 4, ///< `if`, `while`, `for`, `with`
+        block_word = 8,   ///< a word behind which a parenthesis and a block come, or a block at once
+        try_word = 16,
+        arrow = 32,
+        closed_head = 64, ///< a parenthesis was closed that may be the head of a function
+        closed_block_head = 128,
+        after_statement = 256, ///< a statement may begin here
+        after_dot = 512,
+    };
+    bool has(unsigned bits) const { return (state_ & bits) != 0; }
+    void set(unsigned bits) { state_ |= bits; }
+    void clear(unsigned bits) { state_ &= ~bits; }
+    void assign(unsigned bits, bool value) { state_ = value ? state_ | bits : state_ & ~bits; }
+    unsigned state_ = after_statement;
+    std::uint32_t callee_ = 0; ///< where the dotted name begins that is in front
     std::uint32_t callee_end_ = 0;
-    bool after_dot_ = false;
 };
 
 } // namespace omnistasis::node

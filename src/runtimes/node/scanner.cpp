@@ -3,6 +3,7 @@
 #include "runtimes/node/lexer.h"
 
 #include <algorithm>
+#include <bitset>
 #include <cstring>
 #include <map>
 #include <optional>
@@ -145,42 +146,43 @@ class Scanner {
         std::string_view word = text_of(token);
         switch (word.front()) {
         case 'r':
-            if (word == "require") return look_at_require(token);
+            if (is(word, "require")) return look_at_require(token);
             break;
         case 'i':
-            if (word == "import" && !after_dot()) return look_at_import(token);
+            if (is(word, "import") && !after_dot()) return look_at_import(token);
             break;
         case 'e':
-            if (word == "export" && !after_dot()) return look_at_export(token);
-            if (word == "env" && after_dot()) return look_at_environment(token);
-            if (word == "eval") makes_code_ |= lexer_.peek() == '(';
+            if (is(word, "export") && !after_dot()) return look_at_export(token);
+            if (is(word, "env") && after_dot()) return look_at_environment(token);
+            if (is(word, "eval")) makes_code_ |= lexer_.peek() == '(';
             break;
         case '_':
-            if ((word == "__dirname" || word == "__filename") && !after_dot()) return look_at_place(token);
+            if ((is(word, "__dirname") || is(word, "__filename")) && !after_dot())
+                return look_at_place(token);
             break;
         case 'c':
-            if (word == "const") return look_at_constant();
-            if (word == "createRequire") return look_at_maker(token);
+            if (is(word, "const")) return look_at_constant();
+            if (is(word, "createRequire")) return look_at_maker(token);
             break;
         case 'l':
-            if (word == "let") return look_at_constant();
+            if (is(word, "let")) return look_at_constant();
             break;
         case 'v':
-            if (word == "var") return look_at_constant();
+            if (is(word, "var")) return look_at_constant();
             break;
         case 'F':
-            if (word == "Function") makes_code_ |= lexer_.peek() == '(';
+            if (is(word, "Function")) makes_code_ |= lexer_.peek() == '(';
             break;
         case 'W':
-            if (word == "Worker" && !after_dot()) return look_at_start(token);
+            if (is(word, "Worker") && !after_dot()) return look_at_start(token);
             break;
         case 'f':
-            if (word == "fork") return look_at_start(token);
+            if (is(word, "fork")) return look_at_start(token);
             break;
         default:
             break;
         }
-        if ((name_marks_ & mark_of(word)) == 0 || after_dot()) return;
+        if (!name_marks_[mark_of(word)] || after_dot()) return;
         auto known = names_.find(word);
         if (known == names_.end()) return;
         if (requirers_.contains(word)) {
@@ -190,15 +192,20 @@ class Scanner {
         if (std::ranges::any_of(constants_.find(word)->second, has_place)) look_at_place(token);
     }
 
-    /// One bit of 64, by which most other names are told from the known ones without a search.
-    static std::uint64_t mark_of(std::string_view name) {
-        return 1ull << ((static_cast<unsigned char>(name.front()) * 7 +
-                         static_cast<unsigned char>(name.back()) * 3 + name.size()) %
-                        64);
+    /// One bit of many, by which most other names are told from the known ones without a search.
+    static std::size_t mark_of(std::string_view name) {
+        auto letter = [&](std::size_t at) {
+            return static_cast<std::size_t>(static_cast<unsigned char>(name[at]));
+        };
+        std::size_t size = name.size();
+        return (letter(0) + 67 * letter(size / 2) + 1031 * letter(size - 1) + 257 * letter(size / 4) +
+                29 * size) %
+               4096;
     }
     void remember(const std::string& name) {
+        if (name.empty()) return;
         names_.insert(name);
-        name_marks_ |= mark_of(name);
+        name_marks_.set(mark_of(name));
     }
 
     void add(RequestKind kind, const Values& values, std::size_t position, bool guarded) {
@@ -679,7 +686,7 @@ class Scanner {
     std::map<std::string, Values, std::less<>> constants_;
     std::set<std::string, std::less<>> requirers_;
     std::set<std::string, std::less<>> names_; ///< of both
-    std::uint64_t name_marks_ = 0;
+    std::bitset<4096> name_marks_;
     bool makes_code_ = false;
     std::size_t last_place_ = 0; ///< where the last expression ended that was followed
     std::size_t counted_to_ = 0;

@@ -1,5 +1,6 @@
 #include "runtimes/python/marshal.h"
 
+#include <algorithm>
 #include <cstring>
 #include <vector>
 
@@ -55,7 +56,8 @@ constexpr int deepest = 2000;
 /// with just those marked and numbered anew.
 class Canonicalizer {
   public:
-    explicit Canonicalizer(std::string_view bytes) : bytes_(bytes) {}
+    Canonicalizer(std::string_view bytes, std::string_view new_name, bool has_new_code)
+        : bytes_(bytes), new_name_(new_name), has_new_code_(has_new_code) {}
 
     std::string run() {
         if (!walk_all()) return {};
@@ -181,16 +183,42 @@ class Canonicalizer {
     bool code(int depth) {
         std::size_t numbers = has_new_code_ ? 5 : 6;
         if (!take(4 * numbers)) return false;
-        if (!objects(8, depth + 1) || !take(4)) return false;
-        return objects(has_new_code_ ? 2 : 1, depth + 1);
+        std::size_t before = has_new_code_ ? 5 : 6;
+        if (!objects(before, depth + 1) || !file_name(depth + 1) || !objects(7 - before, depth + 1))
+            return false;
+        return take(4) && objects(has_new_code_ ? 2 : 1, depth + 1);
     }
 
-  public:
-    void set_new_code(bool is_new) { has_new_code_ = is_new; }
+    /// A code object's file name: all in one file have the same.
+    bool file_name(int depth) {
+        if (new_name_.empty() || position_ >= bytes_.size()) return object(depth);
+        char type = static_cast<char>(bytes_[position_] & 0x7F);
+        if (type == 'r') return object(depth);
+        bool marked = (bytes_[position_] & flag_ref) != 0, wrote = writes_;
+        std::size_t index = marked_, start = position_;
+        if (std::string_view("aAzZut").find(type) == std::string_view::npos) return false;
+        writes_ = false;
+        bool right = object(depth);
+        writes_ = wrote;
+        if (!right) return false;
+        std::size_t head = type == 'z' || type == 'Z' ? 2 : 5;
+        std::string_view name = bytes_.substr(start + head, position_ - start - head);
+        if (old_name_.empty()) old_name_ = name;
+        if (name != old_name_) return false;
+        if (!writes_) return true;
+        bool interned = type == 'A' || type == 'Z' || type == 't';
+        bool ascii = std::ranges::none_of(new_name_, [](char c) { return (c & 0x80) != 0; });
+        bool is_short = ascii && new_name_.size() < 256;
+        type = is_short ? 'z' : ascii ? 'a' : 'u';
+        if (interned) type = is_short ? 'Z' : ascii ? 'A' : 't';
+        out_ += marked && used_[index] ? static_cast<char>(type | flag_ref) : type;
+        for (int i = 0; i < (is_short ? 1 : 4); ++i) out_ += static_cast<char>(new_name_.size() >> (8 * i));
+        out_ += new_name_;
+        return true;
+    }
 
-  private:
-    std::string_view bytes_;
-    bool has_new_code_ = true;
+    std::string_view bytes_, new_name_, old_name_;
+    bool has_new_code_;
     std::size_t position_ = 0;
     std::size_t marked_ = 0;
     std::vector<bool> used_;
@@ -201,12 +229,10 @@ class Canonicalizer {
 
 } // namespace
 
-std::string canonical_marshal(std::string_view bytes) {
-    for (bool new_code : {true, false}) {
-        Canonicalizer canonicalizer(bytes);
-        canonicalizer.set_new_code(new_code);
-        if (std::string result = canonicalizer.run(); !result.empty()) return result;
-    }
+std::string canonical_marshal(std::string_view bytes, std::string_view file_name) {
+    for (bool new_code : {true, false})
+        if (std::string result = Canonicalizer(bytes, file_name, new_code).run(); !result.empty())
+            return result;
     return {};
 }
 

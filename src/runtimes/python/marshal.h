@@ -26,8 +26,8 @@ class MarshalWriter {
 
 /// Rewrites a marshalled object so that its bytes depend on its value alone. The interpreter marks an object
 /// as one that may be referred to later when something else in the process happens to hold it; here just
-/// those are marked that are referred to. Returns an empty string where the bytes are no marshalled object
-/// that we know.
-std::string canonical_marshal(std::string_view bytes);
+/// those are marked that are referred to. With a `file_name`, code objects tell that one. Returns an empty
+/// string where the bytes are no marshalled object that we know.
+std::string canonical_marshal(std::string_view bytes, std::string_view file_name = {});
 
 } // namespace omnistasis::python

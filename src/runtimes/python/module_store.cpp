@@ -13,6 +13,7 @@
 #include <nlohmann/json.hpp>
 #include <oneapi/tbb/parallel_for.h>
 #include <optional>
+#include <sys/stat.h>
 #include <thread>
 
 namespace omnistasis::python {
@@ -20,7 +21,9 @@ namespace omnistasis::python {
 namespace {
 
 /// Enough for an interpreter's start to be worth it, few enough to spread evenly over the cores.
-constexpr std::size_t sources_in_one_batch = 200;
+/// What an interpreter gets at once: to start one takes as long as to compile some ten files, and nobody
+/// shall wait long for the last one.
+constexpr std::size_t least_in_batch = 40, most_in_batch = 200;
 
 /// Own modules are cut into pieces of about this many bytes and more, so that a change in one is a small
 /// change.
@@ -44,6 +47,12 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
     archive.value(compiled.error_line);
 }
 
+std::string kept_form(ModuleStore::Compiled& compiled) {
+    FormWriter writer;
+    visit(writer, compiled);
+    return std::move(writer.bytes);
+}
+
 } // namespace
 
 /// All that the code depends on; empty where the source can't be read.
@@ -55,6 +64,35 @@ std::string ModuleStore::key_of(const Source& source, const std::string& interpr
         subject += '\0' + part;
     subject.append(reinterpret_cast<const char*>(content->data()), content->size());
     return Store::key_of(subject);
+}
+
+/// The code in the file that the interpreter keeps beside the source (PEP 3147), under the name that the
+/// source gets; empty where there is none, or the interpreter itself would not take it.
+std::string ModuleStore::from_bytecode_file(const Source& source) const {
+    if (source.own || !source.first_import.empty() || !source.file.ends_with(".py")) return {};
+    fs::path path(source.file);
+    std::string level = source.optimize == 0 ? "" : fmt::format(".opt-{}", source.optimize);
+    fs::path file =
+        path.parent_path() / "__pycache__" /
+        fmt::format("{}.cpython-{}{}{}.pyc", path.stem().string(), facts_.major, facts_.minor, level);
+    struct stat status {};
+    if (!is_file(file) || ::stat(source.file.c_str(), &status) != 0) return {};
+    auto content = MappedFile::open(file);
+    if (!content) return {};
+    // PEP 552: four words; a 0 says that the others are the source's time and size.
+    std::string_view bytes = content->text();
+    if (bytes.size() < 16 || hex(as_bytes(bytes.substr(0, 4))) != facts_.magic ||
+        little_endian(bytes.substr(4, 4)) != 0 ||
+        little_endian(bytes.substr(8, 4)) != static_cast<std::uint32_t>(status.st_mtime) ||
+        little_endian(bytes.substr(12, 4)) != static_cast<std::uint32_t>(status.st_size))
+        return {};
+    // Kept by the file, and not by the source: that the source has this code is what the interpreter says.
+    std::string key = Store::key_of(fmt::format("bytecode file {} {} {}\n{}", own_program_stamp(),
+                                                file_stamp(file), file.string(), source.shown_as));
+    if (auto known = store_->find(key)) return *known;
+    std::string code = canonical_marshal(bytes.substr(16), source.shown_as);
+    if (has_settled(file.string())) store_->keep(key, code);
+    return code;
 }
 
 Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vector<Source>& sources,
@@ -71,6 +109,8 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
     std::vector<Compiled> results(sources.size());
     std::vector<std::string> keys(sources.size());
     oneapi::tbb::parallel_for(std::size_t(0), sources.size(), [&](std::size_t i) {
+        results[i].code = from_bytecode_file(sources[i]);
+        if (!results[i].code.empty()) return;
         keys[i] = key_of(sources[i], interpreter);
         if (keys[i].empty()) return;
         if (auto known = store_->find_shared(keys[i])) {
@@ -85,20 +125,18 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
     observer.advance(sources.size() - missing.size());
     if (auto done = compile_new(sources, missing, results, jobs, observer); !done)
         return tl::make_unexpected(done.error());
-    for (std::size_t i : missing)
-        if (!keys[i].empty()) {
-            FormWriter writer;
-            visit(writer, results[i]);
-            store_->keep_shared(keys[i], std::move(writer.bytes));
-        }
+    oneapi::tbb::parallel_for(std::size_t(0), missing.size(), [&](std::size_t number) {
+        std::size_t i = missing[number];
+        if (!keys[i].empty()) store_->keep_shared(keys[i], kept_form(results[i]));
+    });
     return results;
 }
 
 Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
                                       const std::vector<std::size_t>& which, std::vector<Compiled>& results,
                                       unsigned jobs, Observer& observer) const {
-    std::size_t batch =
-        std::clamp<std::size_t>(which.size() / std::max(1u, jobs) + 1, 1, sources_in_one_batch);
+    std::size_t share = which.size() / std::max(1u, jobs) + 1;
+    std::size_t batch = std::min(share, std::clamp(share / 4, least_in_batch, most_in_batch));
     std::atomic<std::size_t> next = 0;
     std::mutex mutex;
     std::optional<Error> failed;

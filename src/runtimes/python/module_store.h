@@ -47,6 +47,7 @@ class ModuleStore {
         std::string shown_as; ///< the name in tracebacks before it is set at load
         int optimize = 0;
         std::string first_import; ///< a module that is imported before anything else in it
+        bool own = false;         ///< it is being worked on: only its text tells what it is
     };
     struct Compiled {
         std::string code;  ///< marshalled, in a form that depends on the source alone
@@ -83,6 +84,7 @@ class ModuleStore {
     std::shared_ptr<Store> store_;
 
     std::string key_of(const Source& source, const std::string& interpreter) const;
+    std::string from_bytecode_file(const Source& source) const;
     Result<void> compile_new(const std::vector<Source>& sources, const std::vector<std::size_t>& which,
                              std::vector<Compiled>& results, unsigned jobs, Observer& observer) const;
 };

@@ -44,15 +44,15 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             if (facts_.frozen.contains(unit.name) && !unit.own) continue;
             // `encodings` is the first module that the interpreter looks for; ours comes in with it.
             sources.push_back(
-                {unit.file, unit.place, optimize, unit.name == "encodings" ? "_omnistasis" : ""});
+                {unit.file, unit.place, optimize, unit.name == "encodings" ? "_omnistasis" : "", unit.own});
             modules.push_back(unit);
         }
     }
     // Besides the modules: our own two.
     std::size_t count = sources.size();
     std::string library = places_.library();
-    sources.push_back({(helpers_ / "boot.py").string(), library + "/_omnistasis.py", 0, ""});
-    sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, ""});
+    sources.push_back({(helpers_ / "boot.py").string(), library + "/_omnistasis.py", 0, "", true});
+    sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
 
     ModuleStore store(facts_, helpers_, store_);
     auto compiled = store.compile(sources, jobs, observer);

@@ -117,8 +117,9 @@ std::vector<trace::Package> PythonRuntime::packages(const std::vector<Unit>& uni
                 found[owner->second].units.push_back(id);
                 break;
             }
+            if (!folder.ends_with("-info")) continue;
             auto of_metadata = std::ranges::find_if(found, [&](const trace::Package& package) {
-                return package.metadata_file.starts_with(folder + "/") && folder.ends_with("-info");
+                return package.metadata_file.starts_with(folder + "/");
             });
             if (of_metadata != found.end()) {
                 of_metadata->units.push_back(id);
