@@ -2,6 +2,7 @@
 #include "report/trace_json.h"
 
 #include <fmt/format.h>
+#include <future>
 #include <map>
 #include <memory>
 #include <unistd.h>
@@ -81,7 +82,10 @@ Result<void> run_trace(const JobOptions& options) {
     auto job = look_at_project(options, progress);
     progress.clear();
     if (!job) return tl::make_unexpected(job.error());
+    // What was kept is written meanwhile.
+    auto writing = std::async(std::launch::async, [&] { job->store->flush(); });
     auto file = write_trace(*job);
+    writing.get();
     if (!file) return tl::make_unexpected(file.error());
     if (options.json)
         fmt::print("{}", report::trace_json(job->graph, trace_subject(*job)));

@@ -8,10 +8,12 @@
 #include <algorithm>
 #include <deque>
 #include <fmt/format.h>
+#include <future>
 #include <map>
 #include <mutex>
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for_each.h>
+#include <optional>
 #include <unordered_map>
 #include <unordered_set>
 
@@ -192,6 +194,12 @@ class Tracer {
         if (!roots) return tl::make_unexpected(roots.error());
         std::vector<UnitId> open;
         take(std::nullopt, *roots, open);
+        // The runtime's program is large, and its text is wanted in any case.
+        std::future<void> ahead;
+        if (host_.target() == host_target()) {
+            closure_.emplace(runtime_.program(), host_, store_);
+            ahead = std::async(std::launch::async, [this] { closure_->read_ahead({runtime_.program()}); });
+        }
         for (const AssetFile& asset : assets) {
             auto head = MappedFile::open(asset.file);
             if (!head) return tl::make_unexpected(head.error());
@@ -210,6 +218,7 @@ class Tracer {
             }
         }
         graph_.leave_out_unrequested(runtime_);
+        if (ahead.valid()) ahead.get();
         if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
         return graph_.finish();
     }
@@ -246,7 +255,7 @@ class Tracer {
     Result<void> follow_native_libraries() {
         std::string target = host_.target();
         if (target != host_target()) return follow_foreign_libraries(target);
-        native::Closure closure(runtime_.program(), host_, store_);
+        native::Closure& closure = *closure_;
         std::vector<Unit> units = graph_.units();
         std::vector<std::string> files, places;
         for (const Unit& unit : units) {
@@ -331,6 +340,7 @@ class Tracer {
     const native::HostLibraries& host_;
     Store& store_;
     Observer& observer_;
+    std::optional<native::Closure> closure_; ///< of a target that is this machine's
     GrowingGraph graph_;
 };
 

@@ -101,3 +101,19 @@ TEST_CASE("any bytes are survived, however deep") {
     }
     CHECK_NOTHROW(scan(std::string_view("\0require(\xff\xfe'\x80", 14)));
 }
+
+TEST_CASE("what is asked for at the end of a file is found, wherever it ends") {
+    const std::string filler =
+        "const depth = (x) => x.map((y) => y / 2).filter((z) => /[a-z]+/.test(z)); // 7\n";
+    for (std::string asking :
+         {"require('tide')", "import('tide')", "export * from 'tide'", "load('./tide')", "load(\"../tide\")"})
+        for (std::size_t behind = 0; behind < 4; ++behind) {
+            INFO(asking << " and " << behind);
+            auto found = scan(filler + filler + asking + std::string(behind, ';') + filler.substr(0, 60));
+            CHECK(found.requests.size() == 1);
+        }
+    CHECK(scan(filler + "process.env.QUAY;" + filler).variables.size() == 1);
+    CHECK(scan(filler + "forks; importer; exported").requests.empty());
+    // Names that the file makes ask where none of the usual words stand.
+    CHECK(scan("const ask = createRequire(here);" + filler + "ask('tide')").requests.size() == 1);
+}

@@ -1,5 +1,6 @@
 #include "runtimes/node/scanner.h"
 
+#include "runtimes/node/last_mention.h"
 #include "runtimes/node/lexer.h"
 
 #include <algorithm>
@@ -81,9 +82,10 @@ class Scanner {
     explicit Scanner(std::string_view text) : text_(text), lexer_(text) {}
 
     ScanResult run() {
+        std::size_t last = end_of_last_mention(text_);
         for (;;) {
             Token token = lexer_.next();
-            if (token.kind == Kind::end) break;
+            if (token.kind == Kind::end || (token.start >= last && !follows_names_)) break;
             if (token.kind == Kind::word)
                 look_at_word(token);
             else if (token.kind == Kind::template_text && token.sign == 'H')
@@ -376,6 +378,7 @@ class Scanner {
                 if (own != "require") {
                     remember(own);
                     requirers_.insert(own);
+                    follows_names_ = true;
                 }
                 return;
             }
@@ -389,6 +392,7 @@ class Scanner {
         std::string own(inner.text_of(name));
         if (!is_known(values)) return;
         remember(own);
+        follows_names_ |= std::ranges::any_of(values, has_place);
         add_values(constants_[own], values);
     }
 
@@ -688,6 +692,7 @@ class Scanner {
     std::set<std::string, std::less<>> names_; ///< of both
     std::bitset<4096> name_marks_;
     bool makes_code_ = false;
+    bool follows_names_ = false; ///< the application's own names ask for files
     std::size_t last_place_ = 0; ///< where the last expression ended that was followed
     std::size_t counted_to_ = 0;
     std::uint32_t line_ = 1;
