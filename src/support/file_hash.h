@@ -11,7 +11,4 @@ namespace omnistasis {
 /// size and number are the same. Nothing where it can't be read.
 std::optional<Sha256> file_hash(const std::string& file, Store& store);
 
-/// Whether a file's last change was so long ago that a further one would show in its times.
-bool has_settled(const std::string& file);
-
 } // namespace omnistasis

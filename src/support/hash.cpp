@@ -1,13 +1,22 @@
 #include "support/hash.h"
 
-#include <openssl/sha.h>
+#include <cstdlib>
+#include <memory>
+#include <openssl/evp.h>
 #include <xxhash.h>
 
 namespace omnistasis {
 
 Sha256 sha256(ByteSpan bytes) {
+    // To look the algorithm up takes longer than to hash a name.
+    static const EVP_MD* const algorithm = EVP_MD_fetch(nullptr, "SHA256", nullptr);
+    thread_local const std::unique_ptr<EVP_MD_CTX, decltype(&EVP_MD_CTX_free)> context(EVP_MD_CTX_new(),
+                                                                                       &EVP_MD_CTX_free);
     Sha256 digest{};
-    SHA256(bytes.data(), bytes.size(), digest.data());
+    if (EVP_DigestInit_ex2(context.get(), algorithm, nullptr) != 1 ||
+        EVP_DigestUpdate(context.get(), bytes.data(), bytes.size()) != 1 ||
+        EVP_DigestFinal_ex(context.get(), digest.data(), nullptr) != 1)
+        std::abort(); // without it nothing that is written could be right
     return digest;
 }
 

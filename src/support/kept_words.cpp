@@ -17,8 +17,9 @@ template <typename Archive, typename Words> void visit(Archive& archive, Words& 
 
 std::vector<std::string> kept_words(const std::string& file, const std::string& kind, Store& store,
                                     const std::function<std::vector<std::string>(ByteSpan content)>& search) {
+    bool settled = false;
     std::string key =
-        Store::key_of("words " + kind + own_program_stamp() + ' ' + file_stamp(file) + '\0' + file);
+        Store::key_of("words " + kind + own_program_stamp() + ' ' + file_stamp(file, &settled) + '\0' + file);
     Witness::saw(file);
     if (auto kept = store.find(key)) {
         FormReader reader(*kept);
@@ -26,7 +27,6 @@ std::vector<std::string> kept_words(const std::string& file, const std::string& 
         visit(reader, words);
         if (reader.complete()) return words;
     }
-    bool settled = has_settled(file);
     auto content = MappedFile::open(file);
     if (!content) return {};
     std::vector<std::string> words = search(content->bytes());

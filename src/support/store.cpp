@@ -79,8 +79,11 @@ bool Store::open(const fs::path& file) {
           // One look at what others wrote, for all that is asked: two system calls less for each.
           "BEGIN"})
         if (sqlite3_exec(database_, text, nullptr, nullptr, nullptr) != SQLITE_OK) return false;
-    return sqlite3_prepare_v2(database_, "SELECT value, day, object FROM results WHERE key = ?", -1, &find_,
-                              nullptr) == SQLITE_OK;
+    if (sqlite3_prepare_v2(database_, "SELECT value, day, object FROM results WHERE key = ?", -1, &find_,
+                           nullptr) != SQLITE_OK)
+        return false;
+    is_empty_ = !Statement(database_, "SELECT 1 FROM results LIMIT 1").step();
+    return true;
 }
 
 void Store::close() {
@@ -103,6 +106,8 @@ std::optional<std::string> Store::find(std::string_view key, Sha256* hash) {
         if (auto kept = kept_at_.find(std::string(key)); kept != kept_at_.end()) {
             value = kept_[kept->second].value;
             object = kept_[kept->second].object;
+        } else if (is_empty_) {
+            return std::nullopt;
         } else {
             sqlite3_bind_blob64(find_, 1, key.data(), key.size(), SQLITE_STATIC);
             bool is_there = sqlite3_step(find_) == SQLITE_ROW;
@@ -200,6 +205,7 @@ void Store::flush() {
         if (!kept_.empty()) shrink();
     }
     sqlite3_exec(database_, "COMMIT; BEGIN", nullptr, nullptr, nullptr);
+    is_empty_ = false;
     kept_.clear();
     kept_at_.clear();
     old_.clear();

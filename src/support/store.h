@@ -84,7 +84,8 @@ class Store {
     std::mutex mutex_;
     sqlite3* database_ = nullptr;
     sqlite3_stmt* find_ = nullptr;
-    fs::path objects_; ///< the folder of files
+    bool is_empty_ = false; ///< as far as this one sees
+    fs::path objects_;      ///< the folder of files
     std::uint64_t bound_;
     std::vector<Kept> kept_;
     std::unordered_map<std::string, std::size_t> kept_at_; ///< in `kept_`, by key

@@ -63,7 +63,8 @@ TEST_CASE("machines that share a store do the same work once") {
     CHECK(team.requests("PUT", "201") != "0\n");
     CHECK(team.requests("GET", "200") == "0\n");
     REQUIRE(team.build("two").exit_code == 0);
-    CHECK(team.requests("GET", "200") != "0\n");
+    int without_bytecode = std::stoi(team.requests("GET", "200"));
+    CHECK(without_bytecode > 0);
     CHECK(team.output("two") == team.output("one"));
     CHECK(team.shell("'./out two/h'").out == "\"2\"\n");
     // What is in the machine's own store is not asked for again.
@@ -76,7 +77,7 @@ TEST_CASE("machines that share a store do the same work once") {
     team.shell("rm access.log; kill -USR1 $(cat nginx.pid); sleep 0.1; rm -r served/store");
     REQUIRE(team.build("three", "secret").exit_code == 0);
     REQUIRE(team.build("four", "secret").exit_code == 0);
-    CHECK(std::stoi(team.requests("GET", "200")) > 30);
+    CHECK(std::stoi(team.requests("GET", "200")) > without_bytecode);
     CHECK(team.output("four") == team.output("one"));
 }
 

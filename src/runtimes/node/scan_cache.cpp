@@ -30,14 +30,15 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
 
 std::optional<ScanResult> scan_file(const std::string& file, Store& store) {
     Witness::saw(file);
-    std::string key = Store::key_of("javascript " + own_program_stamp() + file_stamp(file) + ' ' + file);
+    bool settled = false;
+    std::string key =
+        Store::key_of("javascript " + own_program_stamp() + file_stamp(file, &settled) + ' ' + file);
     if (auto stored = store.find(key)) {
         FormReader reader(*stored);
         ScanResult result;
         visit(reader, result);
         if (reader.complete()) return result;
     }
-    bool settled = has_settled(file);
     auto source = MappedFile::open(file);
     if (!source) return std::nullopt;
     ScanResult result = scan(source->text());

@@ -87,11 +87,12 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
         little_endian(bytes.substr(12, 4)) != static_cast<std::uint32_t>(status.st_size))
         return {};
     // Kept by the file, and not by the source: that the source has this code is what the interpreter says.
+    bool settled = false;
     std::string key = Store::key_of(fmt::format("bytecode file {} {} {}\n{}", own_program_stamp(),
-                                                file_stamp(file), file.string(), source.shown_as));
+                                                file_stamp(file, &settled), file.string(), source.shown_as));
     if (auto known = store_->find(key)) return *known;
     std::string code = canonical_marshal(bytes.substr(16), source.shown_as);
-    if (has_settled(file.string())) store_->keep(key, code);
+    if (settled) store_->keep(key, code);
     return code;
 }
 

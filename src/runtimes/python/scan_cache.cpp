@@ -62,7 +62,8 @@ ScanCache::ScanCache(std::string settings, std::shared_ptr<Store> store)
 std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const std::string& own_name,
                                                const std::string& package, const ScanFacts& facts) {
     Witness::saw(file);
-    std::string subject = settings_ + file_stamp(file) + ' ' + file;
+    bool settled = false;
+    std::string subject = settings_ + file_stamp(file, &settled) + ' ' + file;
     for (const std::string* text : {&own_name, &package}) {
         subject += '\0';
         subject += *text;
@@ -73,7 +74,6 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     std::string key = Store::key_of(subject);
     if (auto stored = store_->find(key))
         if (auto result = from_stored_form(*stored)) return result;
-    bool settled = has_settled(file);
     auto source = MappedFile::open(file);
     if (!source) return std::nullopt;
     ScanResult result = scan(source->text(), own_name, package, facts);
