@@ -95,8 +95,8 @@ int open_file(const char* file, struct stat& status, std::string& why) {
 
 } // namespace
 
-Result<MappedFile> MappedFile::open(const fs::path& file) {
-    Witness::saw(file);
+Result<MappedFile> MappedFile::open(const fs::path& file, bool is_noted) {
+    if (is_noted) Witness::saw(file);
     struct stat status {};
     std::string why;
     int descriptor = open_file(file.c_str(), status, why);

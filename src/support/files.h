@@ -37,7 +37,8 @@ struct FileIdentity {
 /// empty span. Small files are read: that takes less time than to map and unmap them.
 class MappedFile {
   public:
-    static Result<MappedFile> open(const fs::path& file);
+    /// `is_noted`: what is made out of it depends on it, so that a Witness has to hear of it.
+    static Result<MappedFile> open(const fs::path& file, bool is_noted = true);
 
     /// The same where the first bytes of the file are what is looked for. Most files of a folder are not, and
     /// are not mapped then: the error says so. For content that is looked at in parts. `head` has 64 bytes,

@@ -75,10 +75,18 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
     fs::path file =
         path.parent_path() / "__pycache__" /
         fmt::format("{}.cpython-{}{}{}.pyc", path.stem().string(), facts_.major, facts_.minor, level);
+    bool settled = false;
+    std::string stamp = file_stamp(file, &settled);
+    if (stamp == "-") return {};
+    // Kept by the two files, and not by the source's content: that it has this code is what the interpreter
+    // says.
+    std::string key = Store::key_of(fmt::format("bytecode file {} {} {} {}\n{}", own_program_stamp(), stamp,
+                                                file_stamp(source.file), file.string(), source.shown_as));
+    if (auto known = store_->find(key)) return *known;
     struct stat status {};
-    if (!is_file(file) || ::stat(source.file.c_str(), &status) != 0) return {};
-    auto content = MappedFile::open(file);
-    if (!content) return {};
+    // A new one for the same source is no other code.
+    auto content = MappedFile::open(file, false);
+    if (!content || ::stat(source.file.c_str(), &status) != 0) return {};
     // PEP 552: four words; a 0 says that the others are the source's time and size.
     std::string_view bytes = content->text();
     if (bytes.size() < 16 || hex(as_bytes(bytes.substr(0, 4))) != facts_.magic ||
@@ -86,11 +94,6 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
         little_endian(bytes.substr(8, 4)) != static_cast<std::uint32_t>(status.st_mtime) ||
         little_endian(bytes.substr(12, 4)) != static_cast<std::uint32_t>(status.st_size))
         return {};
-    // Kept by the file, and not by the source: that the source has this code is what the interpreter says.
-    bool settled = false;
-    std::string key = Store::key_of(fmt::format("bytecode file {} {} {}\n{}", own_program_stamp(),
-                                                file_stamp(file, &settled), file.string(), source.shown_as));
-    if (auto known = store_->find(key)) return *known;
     std::string code = canonical_marshal(bytes.substr(16), source.shown_as);
     if (settled) store_->keep(key, code);
     return code;
