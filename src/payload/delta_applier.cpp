@@ -118,8 +118,7 @@ class Applier {
         if (done) return applied;
         if (is_ours_) fs::remove_all(part_, ignored);
         // What is wrong with the base shows in the result; say that, and not that the delta is bad.
-        if (done.error().kind == ErrorKind::bad_input)
-            if (auto right = base_.verify(); !right) return tl::make_unexpected(right.error());
+        if (auto right = base_.verify(); !right) return tl::make_unexpected(right.error());
         return tl::make_unexpected(done.error());
     }
 
@@ -197,8 +196,8 @@ class Applier {
         return written;
     }
 
+    /// All that is taken from the base is checked in the result, which takes its place only then.
     Result<void> apply_folder(const fs::path& place, bool is_new_place) {
-        if (auto right = base_.verify(); !right) return right;
         std::error_code failed;
         fs::create_directories(part_, failed);
         int folder = ::open(part_.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);

@@ -98,6 +98,10 @@ TEST_CASE("a delta of a folder writes only what changed, and keeps what others p
     CHECK(refused.err.find("a.bin") != std::string::npos);
     CHECK(work.shell("cmp at/tides/tides old-folder/tides/tides && ls -A at").out.find("delta") ==
           std::string::npos);
+    work.shell("rm at/tides/tree/app/charts/a.bin");
+    auto lacking = work.omnistasis({"delta", "apply", "at/tides", "d"});
+    CHECK(lacking.exit_code == 3);
+    CHECK(lacking.err.find("a.bin") != std::string::npos);
 }
 
 TEST_CASE("deltas for other outputs, damaged ones and no deltas are refused") {
