@@ -1,5 +1,7 @@
 #include "runtimes/node/last_mention.h"
 
+#include "runtimes/node/lexer.h"
+
 #include <array>
 #include <cstdint>
 #include <cstring>
@@ -12,7 +14,7 @@ namespace {
 struct Mention {
     std::string_view text;
     std::size_t rare; ///< of which the two pairs of letters from here on are looked for
-    bool ends_word;   ///< no letter may follow
+    bool ends_word;   ///< the name must not go on
 };
 
 constexpr std::array mentions{
@@ -22,11 +24,6 @@ constexpr std::array mentions{
     Mention{"Worker", 1, true},    Mention{"fork", 1, true},       Mention{"'./", 0, false},
     Mention{"'..", 0, false},      Mention{"\"./", 0, false},      Mention{"\"..", 0, false},
 };
-
-bool is_letter(char c) {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' ||
-           c == '$' || c == '\\' || (c & 0x80) != 0;
-}
 
 /// For each pair of letters the mentions that it may stand in, and where in them.
 class Pairs {
@@ -58,7 +55,7 @@ class Pairs {
             if (at < place.inside) continue;
             std::size_t end = at - place.inside + place.mention->text.size();
             bool fits = text.substr(at - place.inside).starts_with(place.mention->text) &&
-                        !(place.mention->ends_word && end < text.size() && is_letter(text[end]));
+                        !(place.mention->ends_word && end < text.size() && is_in_name(text[end]));
             if (fits && end > last) last = end;
         }
         return last;

@@ -29,7 +29,6 @@ constexpr std::array<std::uint8_t, 256> classes = [] {
 }();
 
 std::uint8_t class_of(char c) { return classes[static_cast<unsigned char>(c)]; }
-bool is_in_name(char c) { return class_of(c) >= letter; }
 
 /// Where a text literal may end: at a quotation mark, a backslash or the end of the line.
 constexpr std::array<bool, 256> may_end_string = [] {
@@ -104,6 +103,8 @@ std::uint32_t hex_number(std::string_view text, std::size_t& at, std::size_t mos
 }
 
 } // namespace
+
+bool is_in_name(char c) { return class_of(c) >= letter; }
 
 Lexer::Lexer(std::string_view text, std::size_t start) : text_(text), position_(start) {
     // The first line may name the interpreter.

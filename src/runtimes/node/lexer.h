@@ -13,6 +13,9 @@ template <std::size_t Size> bool is(std::string_view word, const char (&text)[Si
     return word.size() == Size - 1 && std::memcmp(word.data(), text, Size - 1) == 0;
 }
 
+/// Whether a character goes on with a name.
+bool is_in_name(char c);
+
 /// One token of JavaScript (ECMA-262, 13th edition, chapter 12). A template literal comes in pieces, between
 /// which are the tokens of its substitutions.
 struct Token {

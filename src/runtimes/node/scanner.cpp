@@ -1,12 +1,12 @@
 #include "runtimes/node/scanner.h"
 
+#include "runtimes/node/known_values.h"
 #include "runtimes/node/last_mention.h"
 #include "runtimes/node/lexer.h"
 
 #include <algorithm>
 #include <bitset>
 #include <cstring>
-#include <map>
 #include <optional>
 #include <set>
 
@@ -15,59 +15,6 @@ namespace omnistasis::node {
 namespace {
 
 using Kind = Token::Kind;
-
-/// What an expression may be: each text that it can have.
-using Values = std::vector<std::string>;
-
-constexpr std::size_t most_values = 16;
-constexpr std::size_t deepest = 40;
-constexpr std::size_t longest_value = 4096;
-
-const Values nothing_known{std::string(1, unknown)};
-
-bool is_known(const Values& values) { return values.size() != 1 || values.front() != nothing_known.front(); }
-
-bool has_place(const std::string& text) {
-    return !text.empty() && (text.front() == own_folder || text.front() == own_file);
-}
-
-/// Every text of one with every text of the other.
-template <typename Join> Values combined(const Values& left, const Values& right, Join join) {
-    Values out;
-    for (const std::string& one : left)
-        for (const std::string& other : right) {
-            if (out.size() == most_values) return out;
-            std::string text = join(one, other);
-            if (text.size() > longest_value) return nothing_known;
-            if (std::ranges::find(out, text) == out.end()) out.push_back(std::move(text));
-        }
-    return out;
-}
-
-void add_values(Values& to, const Values& more) {
-    for (const std::string& text : more)
-        if (to.size() < most_values && std::ranges::find(to, text) == to.end()) to.push_back(text);
-}
-
-/// path.join: `..` is settled later, when the file's own folder is known.
-std::string joined(const std::string& left, const std::string& right) {
-    if (left.empty()) return right;
-    if (right.empty()) return left;
-    if (right.front() == '/' || right.front() == unknown)
-        return left + (left.back() == '/' ? "" : "/") + right;
-    return left + (left.back() == '/' ? "" : "/") + right;
-}
-
-std::string folder_of(const std::string& text) {
-    if (text.size() == 1 && text.front() == own_file) return std::string(1, own_folder);
-    return text + "/..";
-}
-
-bool is_path_function(std::string_view name) {
-    return name == "join" || name == "resolve" || name == "normalize" || name == "dirname" ||
-           name == "fileURLToPath" || name == "pathToFileURL" || name == "URL" ||
-           name == "toNamespacedPath" || name == "realpathSync" || name == "String" || name == "urlToPath";
-}
 
 /// The last name of a dotted one.
 std::string_view last_name(std::string_view dotted) {
@@ -191,7 +138,7 @@ class Scanner {
             if (lexer_.peek() == '(') add_call(RequestKind::require, token.start, lexer_.position() + 1);
             return;
         }
-        if (std::ranges::any_of(constants_.find(word)->second, has_place)) look_at_place(token);
+        if (std::ranges::any_of(*constants_.find(word), has_place)) look_at_place(token);
     }
 
     /// One bit of many, by which most other names are told from the known ones without a search.
@@ -220,7 +167,7 @@ class Scanner {
     void add_call(RequestKind kind, std::size_t name, std::size_t argument) {
         Lexer inner(text_, argument);
         if (inner.peek() == ')') return;
-        Values values = first_argument(inner);
+        Values values = constants_.expression(inner);
         add(kind, values, name, has_handler(inner));
     }
 
@@ -344,7 +291,7 @@ class Scanner {
     void look_at_start(const Token& token) {
         if (lexer_.peek() != '(') return;
         Lexer inner(text_, lexer_.position() + 1);
-        Values values = first_argument(inner);
+        Values values = constants_.expression(inner);
         // What begins with the file's own place is seen there.
         std::erase_if(values, [](const std::string& text) {
             return text.empty() || has_place(text) || text.find(unknown) != std::string::npos ||
@@ -384,16 +331,16 @@ class Scanner {
             }
             std::string_view start = look.text_of(word);
             bool follows = is_path_function(text) || start == "new" || start == "import" ||
-                           start == "process" || constants_.find(text) != constants_.end();
+                           start == "process" || constants_.find(text) != nullptr;
             if (!follows) return;
         }
-        Values values = expression(inner, 0);
+        Values values = constants_.expression(inner);
         // Another constant of this name, in another part of the file, may be meant as well.
         std::string own(inner.text_of(name));
         if (!is_known(values)) return;
         remember(own);
         follows_names_ |= std::ranges::any_of(values, has_place);
-        add_values(constants_[own], values);
+        constants_.add(own, values);
     }
 
     /// The file's own folder or file, at `token`: the largest expression around it that can be followed.
@@ -403,283 +350,26 @@ class Scanner {
         const auto& open = lexer_.open();
         if (!templates_.empty() && !open.empty() && open.back().kind == Lexer::Open::Kind::substitution)
             while (!templates_.empty() && templates_.back().depth > open.size()) templates_.pop_back();
-        std::size_t outermost = open.size();
         for (std::size_t i = open.size(); i-- > 0;) {
             const Lexer::Open& one = open[i];
             if (one.kind == Lexer::Open::Kind::substitution) {
                 auto inside = std::ranges::find(templates_, i + 1, &OpenTemplate::depth);
                 if (inside == templates_.end()) break;
                 start = inside->start;
-                outermost = i;
                 continue;
             }
             if (one.kind != Lexer::Open::Kind::parenthesis || !one.is_called) break;
             std::string_view callee = text_.substr(one.callee, one.callee_end - one.callee);
             if (!is_path_function(last_name(callee))) break;
             start = one.callee;
-            outermost = i;
         }
-        (void)outermost;
         if (start <= last_place_ && last_place_ != 0) return; // said already
         bool is_constructed = start >= 4 && text_.substr(0, start).ends_with("new ");
         Lexer inner(text_, is_constructed ? start - 4 : start);
-        Values values = sum(inner, 0);
+        Values values = constants_.sum(inner);
         last_place_ = inner.position();
         std::erase_if(values, [](const std::string& text) { return !has_place(text); });
         add(RequestKind::file, values, token.start, false);
-    }
-
-    // Expressions.
-
-    std::string string_value(const Lexer& lexer, const Token& token) const {
-        std::string_view text = lexer.text_of(token);
-        if (text.size() < 2) return {};
-        text = text.substr(1, text.size() - 2);
-        if (text.find('\\') == std::string_view::npos) return std::string(text);
-        return Lexer::value(text);
-    }
-
-    Values first_argument(Lexer& inner) { return expression(inner, 0); }
-
-    /// Passes over a group in parentheses, brackets or braces.
-    static void skip_group(Lexer& inner) {
-        std::size_t depth = inner.open().size();
-        do {
-            if (inner.next().kind == Kind::end) return;
-        } while (inner.open().size() > depth);
-    }
-
-    /// Passes over what is left of an expression: up to a comma, a semicolon or the end of the group.
-    static bool ends_expression(char c) {
-        return c == ',' || c == ')' || c == ']' || c == '}' || c == ';' || c == ':' || c == '\0';
-    }
-
-    static void skip_operand(Lexer& inner, std::size_t budget = 100000) {
-        for (; budget > 0; --budget) {
-            char c = inner.peek();
-            if (ends_expression(c) || c == '+' || c == '?' || c == '|' || c == '&') return;
-            if (c == '(' || c == '[' || c == '{') {
-                skip_group(inner);
-                continue;
-            }
-            Token token = inner.next();
-            if (token.kind == Kind::end) return;
-            if (token.kind == Kind::template_text && token.sign == 'H') {
-                do token = inner.next();
-                while (token.kind != Kind::end && !(token.kind == Kind::template_text && token.sign == 'T'));
-            }
-        }
-    }
-
-    /// `a ? b : c`, `a || b`, `a ?? b`, sums.
-    Values expression(Lexer& inner, std::size_t depth) {
-        if (depth > deepest) return skip_operand(inner), nothing_known;
-        Values values = sum(inner, depth + 1);
-        for (;;) {
-            char c = inner.peek();
-            std::string_view rest = text_.substr(inner.position());
-            if (rest.starts_with("||") || rest.starts_with("??")) {
-                inner.next();
-                inner.next();
-                Values other = sum(inner, depth + 1);
-                if (!is_known(values))
-                    values = std::move(other);
-                else if (is_known(other))
-                    add_values(values, other);
-                continue;
-            }
-            if (c == '?') {
-                inner.next();
-                Values first = expression(inner, depth + 1);
-                if (inner.peek() != ':') return nothing_known;
-                inner.next();
-                Values second = expression(inner, depth + 1);
-                add_values(first, second);
-                return first;
-            }
-            if (ends_expression(c)) return values;
-            // Something else is made of it: a comparison, as a condition.
-            while (!ends_expression(inner.peek()) && inner.peek() != '?') {
-                std::size_t before = inner.position();
-                skip_operand(inner);
-                if (inner.peek() == '+' || inner.peek() == '|' || inner.peek() == '&') inner.next();
-                if (inner.position() == before) return nothing_known;
-            }
-            values = nothing_known;
-            if (inner.peek() != '?') return values;
-        }
-    }
-
-    Values sum(Lexer& inner, std::size_t depth) {
-        Values values = operand(inner, depth);
-        while (inner.peek() == '+') {
-            inner.next();
-            Values next = operand(inner, depth);
-            values = combined(values, next, [](const std::string& left, const std::string& right) {
-                bool both = !left.empty() && left.back() == unknown && right.starts_with(unknown);
-                return both ? left : left + right;
-            });
-        }
-        return values;
-    }
-
-    Values template_values(Lexer& inner, const Token& head, std::size_t depth) {
-        auto piece = [&](const Token& token) {
-            std::string_view text = inner.text_of(token).substr(1);
-            text.remove_suffix(
-                std::min<std::size_t>(text.size(), token.sign == 'H' || token.sign == 'M' ? 2 : 1));
-            return Lexer::value(text);
-        };
-        Values values{piece(head)};
-        for (Token token = head; token.sign == 'H' || token.sign == 'M';) {
-            Values part = expression(inner, depth + 1);
-            auto append = [](const std::string& left, const std::string& right) { return left + right; };
-            values = combined(values, part, append);
-            // What could not be followed is passed over.
-            std::size_t open = inner.open().size();
-            do token = inner.next();
-            while (token.kind != Kind::end &&
-                   !(token.kind == Kind::template_text && (token.sign == 'M' || token.sign == 'T') &&
-                     inner.open().size() <= open));
-            if (token.kind == Kind::end) return nothing_known;
-            values = combined(values, Values{piece(token)}, append);
-        }
-        return values;
-    }
-
-    Values operand(Lexer& inner, std::size_t depth) {
-        if (depth > deepest) return skip_operand(inner), nothing_known;
-        Values values = nothing_known;
-        Token token = inner.next();
-        switch (token.kind) {
-        case Kind::string:
-            values = {string_value(inner, token)};
-            break;
-        case Kind::template_text:
-            values = template_values(inner, token, depth);
-            break;
-        case Kind::word:
-            values = word_values(inner, token, depth);
-            break;
-        case Kind::sign:
-            if (token.sign == '(') {
-                values = expression(inner, depth + 1);
-                while (inner.peek() == ',') { // (0, x)
-                    inner.next();
-                    values = expression(inner, depth + 1);
-                }
-                if (inner.peek() == ')') {
-                    inner.next();
-                    break;
-                }
-                return skip_operand(inner), nothing_known;
-            }
-            if (token.sign == '[' || token.sign == '{') {
-                std::size_t open = inner.open().size();
-                while (inner.open().size() >= open && inner.next().kind != Kind::end) {
-                }
-            }
-            break;
-        default:
-            break;
-        }
-        return members(inner, std::move(values));
-    }
-
-    /// What is behind a value: `.href` and `.toString()` leave it, anything else makes it unknown.
-    Values members(Lexer& inner, Values values) {
-        for (;;) {
-            char c = inner.peek();
-            if (c == '.') {
-                inner.next();
-                std::string_view name = inner.text_of(inner.next());
-                if (name == "toString" && inner.peek() == '(')
-                    skip_group(inner);
-                else if (name != "href" && name != "pathname")
-                    return skip_operand(inner), nothing_known;
-            } else if (c == '[' || c == '(') {
-                skip_operand(inner);
-                return nothing_known;
-            } else {
-                return values;
-            }
-        }
-    }
-
-    Values word_values(Lexer& inner, const Token& token, std::size_t depth) {
-        std::string_view word = inner.text_of(token);
-        if (word == "__dirname") return {std::string(1, own_folder)};
-        if (word == "__filename") return {std::string(1, own_file)};
-        if (word == "await" || word == "new") return operand(inner, depth + 1);
-        if (word == "import" && inner.peek() == '.') {
-            inner.next();
-            inner.next(); // meta
-            if (inner.peek() != '.') return nothing_known;
-            inner.next();
-            std::string_view what = inner.text_of(inner.next());
-            if (what == "dirname") return {std::string(1, own_folder)};
-            return {std::string(1, what == "url" || what == "filename" ? own_file : unknown)};
-        }
-        auto constant = constants_.find(word);
-        if (constant != constants_.end() && inner.peek() != '(') return constant->second;
-        std::string_view last = word;
-        while (inner.peek() == '.') {
-            Lexer ahead = inner;
-            ahead.next();
-            Token member = ahead.next();
-            if (member.kind != Kind::word) break;
-            last = ahead.text_of(member);
-            inner = ahead;
-        }
-        if (word == "require" && last == "require" && inner.peek() == '(') {
-            // require("path").join(...)
-            skip_group(inner);
-            while (inner.peek() == '.') {
-                inner.next();
-                last = inner.text_of(inner.next());
-            }
-        }
-        if (inner.peek() != '(') return nothing_known;
-        if (!is_path_function(last)) return skip_group(inner), nothing_known;
-        inner.next();
-        std::vector<Values> arguments;
-        while (inner.peek() != ')' && inner.peek() != '\0' && arguments.size() < 32) {
-            arguments.push_back(expression(inner, depth + 1));
-            if (inner.peek() != ',') break;
-            inner.next();
-        }
-        if (inner.peek() != ')') return skip_operand(inner), nothing_known;
-        inner.next();
-        return call_values(last, arguments);
-    }
-
-    static Values call_values(std::string_view function, const std::vector<Values>& arguments) {
-        if (arguments.empty()) return nothing_known;
-        if (function == "URL") {
-            if (arguments.size() < 2) return arguments.front();
-            return combined(arguments[1], arguments[0], [](const std::string& base, const std::string& path) {
-                // Relative to the file that the base is: to its folder.
-                if (base.size() != 1 || base.front() != own_file)
-                    return has_place(base) && base.ends_with('/') ? base + path : std::string(1, unknown);
-                bool is_path =
-                    !path.empty() && path.find("://") == std::string::npos && !path.starts_with("data:");
-                return is_path ? joined(std::string(1, own_folder), path) : std::string(1, unknown);
-            });
-        }
-        if (function == "dirname") {
-            Values out;
-            for (const std::string& text : arguments.front()) out.push_back(folder_of(text));
-            return out;
-        }
-        if (function != "join" && function != "resolve") return arguments.front();
-        Values values{""};
-        for (const Values& argument : arguments)
-            values = combined(values, argument, [&](const std::string& left, const std::string& right) {
-                // An absolute part starts anew.
-                if (has_place(right) || (function == "resolve" && right.starts_with('/'))) return right;
-                return joined(left, right);
-            });
-        return values;
     }
 
     std::string_view text_;
@@ -687,7 +377,7 @@ class Scanner {
     ScanResult result_;
     Token before_, last_;
     std::vector<OpenTemplate> templates_;
-    std::map<std::string, Values, std::less<>> constants_;
+    KnownValues constants_;
     std::set<std::string, std::less<>> requirers_;
     std::set<std::string, std::less<>> names_; ///< of both
     std::bitset<4096> name_marks_;
