@@ -1,7 +1,7 @@
 #include "review/review.h"
 
 #include "project/assets.h"
-#include "support/kept_words.h"
+#include "support/kept_of_file.h"
 #include "support/pattern.h"
 #include "support/stored_form.h"
 
@@ -122,17 +122,14 @@ class Reviewer {
     /// What a file's text holds is kept for as long as the file is the same.
     static std::vector<Finding> secrets_in(const Shipped& shipped, const SecretSearch& secrets,
                                            Store& store) {
-        std::vector<Finding> found;
-        for (const std::string& form : kept_words(shipped.file, "secrets", store, [&](ByteSpan content) {
-                 FormWriter writer;
-                 std::vector<Finding> here;
-                 if (content.size() <= largest_searched) here = secrets.in(text_of(content), shipped.file);
-                 visit_findings(writer, here);
-                 return std::vector<std::string>{std::move(writer.bytes)};
-             })) {
-            FormReader reader(form);
-            visit_findings(reader, found);
-        }
+        auto kept = kept_of_file(
+            shipped.file, "secrets " + own_program_stamp(), store,
+            [&](ByteSpan content) {
+                return content.size() <= largest_searched ? secrets.in(text_of(content), shipped.file)
+                                                          : std::vector<Finding>();
+            },
+            [](auto& archive, std::vector<Finding>& findings) { visit_findings(archive, findings); });
+        std::vector<Finding> found = kept ? std::move(*kept) : std::vector<Finding>();
         // What others have published is no secret of the application's: it is told, and stops nothing.
         for (Finding& one : found) {
             one.is_own = shipped.own;

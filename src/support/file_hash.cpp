@@ -1,26 +1,21 @@
 #include "support/file_hash.h"
 
-#include "support/own_program.h"
-#include "support/witness.h"
+#include "support/kept_of_file.h"
 
-#include <algorithm>
+#include <cstring>
 
 namespace omnistasis {
 
 std::optional<Sha256> file_hash(const std::string& file, Store& store) {
-    bool settled = false;
-    std::string key = Store::key_of("hash " + file_stamp(file, &settled) + '\0' + file);
-    Sha256 hash{};
-    Witness::saw(file);
-    if (auto known = store.find(key); known && known->size() == hash.size()) {
-        std::copy(known->begin(), known->end(), reinterpret_cast<char*>(hash.data()));
-        return hash;
-    }
-    auto mapped = MappedFile::open(file);
-    if (!mapped) return std::nullopt;
-    hash = sha256(mapped->bytes());
-    if (settled) store.keep(key, std::string(reinterpret_cast<const char*>(hash.data()), hash.size()));
-    return hash;
+    return kept_of_file(
+        file, "hash", store, [](ByteSpan content) { return sha256(content); },
+        [](auto& archive, Sha256& hash) {
+            std::array<std::uint64_t, 4> words{};
+            static_assert(sizeof words == sizeof hash);
+            std::memcpy(words.data(), hash.data(), sizeof hash);
+            for (std::uint64_t& word : words) archive.value(word);
+            std::memcpy(hash.data(), words.data(), sizeof hash);
+        });
 }
 
 } // namespace omnistasis

@@ -1,10 +1,8 @@
 #include "runtimes/node/scan_cache.h"
 
-#include "support/file_hash.h"
 #include "support/files.h"
-#include "support/own_program.h"
+#include "support/kept_of_file.h"
 #include "support/stored_form.h"
-#include "support/witness.h"
 
 namespace omnistasis::node {
 
@@ -29,21 +27,12 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
 } // namespace
 
 std::optional<ScanResult> scan_file(const std::string& file, Store& store) {
-    Witness::saw(file);
-    bool settled = false;
-    std::string key =
-        Store::key_of("javascript " + own_program_stamp() + file_stamp(file, &settled) + ' ' + file);
-    if (auto stored = store.find(key)) {
-        FormReader reader(*stored);
-        ScanResult result;
-        visit(reader, result);
-        if (reader.complete()) return result;
-    }
-    auto source = MappedFile::open(file);
-    if (!source) return std::nullopt;
-    ScanResult result = scan(source->text());
-    if (settled) store.keep(key, stored_form(result));
-    return result;
+    return kept_of_file(
+        file, "javascript " + own_program_stamp(), store,
+        [](ByteSpan content) {
+            return scan({reinterpret_cast<const char*>(content.data()), content.size()});
+        },
+        [](auto& archive, ScanResult& result) { visit(archive, result); });
 }
 
 std::string stored_form(const ScanResult& result) {

@@ -20,7 +20,6 @@ namespace omnistasis::python {
 
 namespace {
 
-/// Enough for an interpreter's start to be worth it, few enough to spread evenly over the cores.
 /// What an interpreter gets at once: to start one takes as long as to compile some ten files, and nobody
 /// shall wait long for the last one.
 constexpr std::size_t least_in_batch = 40, most_in_batch = 200;
@@ -80,8 +79,9 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
     if (stamp == "-") return {};
     // Kept by the two files, and not by the source's content: that it has this code is what the interpreter
     // says.
-    std::string key = Store::key_of(fmt::format("bytecode file {} {} {} {}\n{}", own_program_stamp(), stamp,
-                                                file_stamp(source.file), file.string(), source.shown_as));
+    std::string key =
+        Store::key_of(fmt::format("bytecode file {} {} {} {} {}\n{}", own_program_stamp(), facts_.magic,
+                                  stamp, file_stamp(source.file), file.string(), source.shown_as));
     if (auto known = store_->find(key)) return *known;
     struct stat status {};
     // A new one for the same source is no other code.

@@ -1,9 +1,7 @@
 #include "runtimes/python/scan_cache.h"
 
-#include "support/file_hash.h"
-#include "support/own_program.h"
+#include "support/kept_of_file.h"
 #include "support/stored_form.h"
-#include "support/witness.h"
 
 namespace omnistasis::python {
 
@@ -61,24 +59,21 @@ ScanCache::ScanCache(std::string settings, std::shared_ptr<Store> store)
 
 std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const std::string& own_name,
                                                const std::string& package, const ScanFacts& facts) {
-    Witness::saw(file);
-    bool settled = false;
-    std::string subject = settings_ + file_stamp(file, &settled) + ' ' + file;
+    std::string work = settings_;
     for (const std::string* text : {&own_name, &package}) {
-        subject += '\0';
-        subject += *text;
+        work += '\0';
+        work += *text;
     }
-    subject += facts.keeps_strings ? 'k' : '-';
-    subject += facts.is_main ? 'm' : '-';
-    subject += facts.is_own ? 'w' : '-';
-    std::string key = Store::key_of(subject);
-    if (auto stored = store_->find(key))
-        if (auto result = from_stored_form(*stored)) return result;
-    auto source = MappedFile::open(file);
-    if (!source) return std::nullopt;
-    ScanResult result = scan(source->text(), own_name, package, facts);
-    if (settled) store_->keep(key, stored_form(result));
-    return result;
+    work += facts.keeps_strings ? 'k' : '-';
+    work += facts.is_main ? 'm' : '-';
+    work += facts.is_own ? 'w' : '-';
+    return kept_of_file(
+        file, work, *store_,
+        [&](ByteSpan content) {
+            return scan({reinterpret_cast<const char*>(content.data()), content.size()}, own_name, package,
+                        facts);
+        },
+        [](auto& archive, ScanResult& result) { visit(archive, result); });
 }
 
 } // namespace omnistasis::python
