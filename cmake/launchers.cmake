@@ -92,7 +92,8 @@ add_foreign_launcher(linux-aarch64 ${AARCH64_CC} -static -no-pie -Wl,-Ttext-segm
 
 find_program(MINGW_CXX x86_64-w64-mingw32-g++ REQUIRED)
 find_program(MINGW_CC x86_64-w64-mingw32-gcc REQUIRED)
-sources_of(sources windows payload_reader sha256)
+sources_of(sources windows self_windows files_windows unpack_windows tree_place_windows program_windows old_trees_windows
+  payload_reader sha256)
 add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${sources}" objects ${freestanding_flags} -DUNICODE -D_WIN32_WINNT=0x0A00)
 add_foreign_objects(windows-x86_64 ${MINGW_CC} "${zstd_decoder}" inputs ${decoder_flags})
 add_foreign_launcher(windows-x86_64 ${MINGW_CC} -static -s -Wl,--gc-sections -Wl,--no-insert-timestamp)
