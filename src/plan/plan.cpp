@@ -46,8 +46,10 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
         plan.files.push_back(std::move(file));
     }
     std::ranges::stable_sort(plan.files, {}, &PlannedFile::place);
-    auto repeated = std::ranges::unique(plan.files, {}, &PlannedFile::place);
-    plan.files.erase(repeated.begin(), repeated.end());
+    auto same_place = [](const PlannedFile& one, const PlannedFile& other) {
+        return one.place == other.place;
+    };
+    plan.files.erase(std::unique(plan.files.begin(), plan.files.end(), same_place), plan.files.end());
     return plan;
 }
 

@@ -69,7 +69,7 @@ bool is_placeholder(std::string_view value) {
 /// A name, a path, an address or a sentence: words, not chance.
 bool looks_like_words(std::string_view value) {
     std::size_t digits = 0, letters = 0, others = 0, changes = 0;
-    bool before = false, dotted = true;
+    bool before = false;
     for (std::size_t i = 0; i < value.size(); ++i) {
         auto c = static_cast<unsigned char>(value[i]);
         bool digit = std::isdigit(c) != 0;
@@ -77,7 +77,6 @@ bool looks_like_words(std::string_view value) {
         letters += std::isalpha(c) != 0;
         others += std::isalnum(c) == 0;
         changes += i > 0 && digit != before;
-        dotted &= std::isalnum(c) != 0 || c == '.' || c == '_' || c == '-';
         before = digit;
     }
     if (letters == 0 || digits == 0) return true;

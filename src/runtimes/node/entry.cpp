@@ -40,10 +40,13 @@ Result<bool> take_program(Project& project) {
     } else if (auto same = package->programs.find(name); same != package->programs.end()) {
         file = same->second;
     } else if (!package->programs.empty()) {
-        std::vector<std::string> files;
-        for (const auto& [program, path] : package->programs) files.push_back(path);
+        std::vector<std::string> names, files;
+        for (const auto& [program, path] : package->programs) {
+            names.push_back(program);
+            files.push_back(path);
+        }
         return fail(ErrorKind::bad_input, "the project has several programs", package->file,
-                    fmt::format("its `bin` names {}", fmt::join(package->programs | std::views::keys, ", ")),
+                    fmt::format("its `bin` names {}", fmt::join(names, ", ")),
                     fmt::format("name one: {}", fmt::join(files, ", ")));
     }
     if (file.empty()) file = package->main;

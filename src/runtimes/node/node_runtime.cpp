@@ -77,7 +77,7 @@ NodeRuntime::NodeRuntime(Project project, Facts facts, Notes notes, std::filesys
                          std::shared_ptr<Store> store)
     : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
       helpers_(std::move(helpers)), store_(std::move(store)), resolver_(facts_.version),
-      placement_(resolver_, real_path(project_.folder.string())) {
+      placement_(real_path(project_.folder.string())) {
     project_.folder = real_path(project_.folder.string());
     entry_ = real_path((project_.folder / project_.entry).string());
     // #!/usr/bin/env -S node --option

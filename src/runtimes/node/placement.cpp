@@ -21,7 +21,7 @@ std::size_t end_of_name(const std::string& path, std::size_t at) {
 
 } // namespace
 
-Placement::Placement(Resolver& resolver, const std::string& folder) : resolver_(resolver), base_(folder) {
+Placement::Placement(const std::string& folder) : base_(folder) {
     // Packages are looked for in all folders above; a project's own are where its workspace is.
     for (fs::path above = fs::path(folder).parent_path(); above.has_relative_path();
          above = above.parent_path())

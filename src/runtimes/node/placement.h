@@ -1,7 +1,5 @@
 #pragma once
 
-#include "runtimes/node/resolver.h"
-
 #include <map>
 #include <mutex>
 #include <string>
@@ -15,7 +13,7 @@ namespace omnistasis::node {
 class Placement {
   public:
     /// `folder` is the project's.
-    Placement(Resolver& resolver, const std::string& folder);
+    explicit Placement(const std::string& folder);
 
     /// The folder above all that keeps its shape.
     const std::string& base() const { return base_; }
@@ -37,7 +35,6 @@ class Placement {
   private:
     void take_links(const std::string& packages);
 
-    Resolver& resolver_;
     std::string base_;
     std::map<std::string, std::string> top_;    ///< packages at the top: name to real folder
     std::map<std::string, std::string> linked_; ///< real folder to place

@@ -96,10 +96,13 @@ Result<void> read_pyproject(Project& project) {
         return {};
     }
     if (!scripts.empty()) {
-        std::vector<std::string> values;
-        for (const auto& [script, value] : scripts) values.push_back(value.first);
+        std::vector<std::string> names, values;
+        for (const auto& [script, value] : scripts) {
+            names.push_back(script);
+            values.push_back(value.first);
+        }
         return fail(ErrorKind::bad_input, "the project has several programs", file.string(),
-                    fmt::format("its scripts are {}", fmt::join(scripts | std::views::keys, ", ")),
+                    fmt::format("its scripts are {}", fmt::join(names, ", ")),
                     fmt::format("name one: {}", fmt::join(values, ", ")));
     }
     std::string package = normalized_distribution_name(name);

@@ -203,7 +203,8 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
 
 ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::vector<StoredName>& names,
                                       const BootConfig& config) {
-    std::ranges::stable_partition(modules, [](const Module& module) { return !module.unit.own; });
+    std::stable_partition(modules.begin(), modules.end(),
+                          [](const Module& module) { return !module.unit.own; });
     // Offsets are numbers of a fixed size, so the head is as long with the right ones as with any.
     auto write_head = [&](std::uint64_t base) {
         MarshalWriter head;
@@ -266,18 +267,19 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
 
         head.begin_dictionary();
         std::uint64_t offset = base;
-        for (const auto& [unit, code] : modules) {
+        for (const Module& module : modules) {
             auto write_entry = [&](const std::string& name) {
                 head.text(name);
                 head.tuple(4);
                 head.number(static_cast<std::int64_t>(offset));
-                head.number(static_cast<std::int64_t>(code.size()));
-                head.boolean(unit.place.ends_with("/__init__.py"));
-                head.text(unit.place);
+                head.number(static_cast<std::int64_t>(module.code.size()));
+                head.boolean(module.unit.place.ends_with("/__init__.py"));
+                head.text(module.unit.place);
             };
-            write_entry(unit.name);
-            if (unit.name == "__main__" && !config.entry_module.empty()) write_entry(config.entry_module);
-            offset += code.size();
+            write_entry(module.unit.name);
+            if (module.unit.name == "__main__" && !config.entry_module.empty())
+                write_entry(config.entry_module);
+            offset += module.code.size();
         }
         for (const StoredName& name : names) {
             bool extension = name.kind == trace::UnitKind::extension;

@@ -23,11 +23,11 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     std::vector<StoredName> names;
     std::vector<ModuleStore::Source> sources;
     for (const Unit& unit : units) {
-        for (const auto& [of, note] : notes_of(unit.name)) {
-            for (const auto& [function, variables] : note.during)
+        for (const Note* note : notes_of(unit.name)) {
+            for (const auto& [function, variables] : note->during)
                 config.during[unit.name][function].insert(variables.begin(), variables.end());
-            if (!note.calls.empty()) config.calls[unit.name] = note.calls;
-            for (const auto& [module, paths] : note.moved)
+            if (!note->calls.empty()) config.calls[unit.name] = note->calls;
+            for (const auto& [module, paths] : note->moved)
                 config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
                                                                                            paths.end());
         }

@@ -346,7 +346,8 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
 }
 
 void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
-    for (const auto& [of, note] : notes_of(unit.name)) {
+    for (const Note* known : notes_of(unit.name)) {
+        const Note& note = *known;
         Reason reason{"brings in, by a package note,", unit.file, 0, true};
         for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
         for (const std::string& library : note.libraries) want_library(library, reason, out);

@@ -392,8 +392,8 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     std::string module = absolute_module(request, from);
     std::string taken = request.kind == Request::Kind::from_module ? module + "." + request.name : module;
     auto left_out_by = [&](const std::string& whose) {
-        for (const auto& [of, note] : notes_of(whose))
-            for (const std::string& left_out : note.leave_out)
+        for (const Note* note : notes_of(whose))
+            for (const std::string& left_out : note->leave_out)
                 if (module == left_out || taken == left_out || module.starts_with(left_out + "."))
                     return true;
         return false;
@@ -405,8 +405,8 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     // A tool for development that is there all the same, as the application itself, needs what such tools
     // need.
     auto is_tool = [&](const std::string& package) {
-        return std::ranges::any_of(notes_of("*"), [&](const auto& entry) {
-            return std::ranges::find(entry.second.leave_out, package) != entry.second.leave_out.end();
+        return std::ranges::any_of(notes_of("*"), [&](const Note* note) {
+            return std::ranges::find(note->leave_out, package) != note->leave_out.end();
         });
     };
     if (!own && request.certainty != Certainty::always &&

@@ -111,7 +111,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         for (const StringAt& name : scanned.result.watched) {
             auto [from, to] = named_rules_.equal_range(name.text);
             for (auto rule = from; rule != to; ++rule) {
-                const auto& [module, needed] = rule->second;
+                const std::string& module = rule->second.first;
                 if (scanned.name == module || !ids.contains(module)) continue;
                 // A name says something about a module only where that module, or the package it is in, is
                 // imported.
@@ -120,7 +120,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
                     return top_of(absolute_module(request, scanned.name)) == top_of(module);
                 };
                 if (!everywhere && std::ranges::none_of(scanned.result.requests, imports)) continue;
-                for (const std::string& one : needed)
+                for (const std::string& one : rule->second.second)
                     want_pattern(one, {"uses " + name.text + ", which needs", scanned.file, name.line, true},
                                  out);
             }

@@ -121,9 +121,11 @@ class PythonRuntime : public trace::Runtime {
     };
 
     /// The notes of a module.
-    auto notes_of(const std::string& module) const {
+    std::vector<const Note*> notes_of(const std::string& module) const {
+        std::vector<const Note*> notes;
         auto [first, last] = notes_.equal_range(module);
-        return std::ranges::subrange(first, last);
+        for (auto entry = first; entry != last; ++entry) notes.push_back(&entry->second);
+        return notes;
     }
 
     /// The interpreter carries the application's name, so that lists of processes show that one.
