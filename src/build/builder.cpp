@@ -19,6 +19,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <future>
 #include <map>
 #include <mutex>
 #include <oneapi/tbb/global_control.h>
@@ -85,11 +86,24 @@ class Builder {
         auto staging = StagingFolder::make(folder, project_.name);
         if (!staging) return tl::make_unexpected(staging.error());
 
+        // What asks for the graph alone is made while the interpreter compiles.
+        auto of_graph = std::async(std::launch::async, [this] {
+            notice_ = review::notice_text(review_.components, project_.title);
+            result_.largest = plan::largest_contributions(graph_, 10);
+        });
         if (auto done = fill_tree(); !done) return tl::make_unexpected(done.error());
+        of_graph.get();
+        tree_.push_back({review::notice_place, 0644, std::move(notice_)});
+        // The largest is of all modules; meanwhile the others are looked at.
+        auto hashing = std::async(std::launch::async, [this] {
+            for (TreeFile& file : tree_)
+                if (file.source.empty()) file.hash = sha256(file.content);
+        });
         for (TreeFile& file : tree_)
             if (file.group.empty()) file.group = file.source.empty() ? group_code : group_data;
         count();
         list_parts();
+        hashing.get();
         auto done = shape_.tree.empty() ? write_single(staging->path()) : write_folder(staging->path());
         if (!done) return tl::make_unexpected(done.error());
         if (auto dressed = platform_.finish(staging->path(), project_, icon()); !dressed)
@@ -205,8 +219,6 @@ class Builder {
             out.content = std::move(file.content);
             out.cuts = std::move(file.cuts);
         }
-        tree_.push_back(
-            {review::notice_place, 0644, review::notice_text(review_.components, project_.title)});
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
             if (shape_.payload.empty()) {
                 tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
@@ -397,7 +409,6 @@ class Builder {
             result_.libraries += unit.kind == trace::UnitKind::native;
             result_.data_files += unit.kind == trace::UnitKind::data;
         }
-        result_.largest = plan::largest_contributions(graph_, 10);
     }
 
     /// What an output says of itself to `inspect` and `compare`.
@@ -496,6 +507,7 @@ class Builder {
     std::string launcher_;
     std::string front_launcher_; ///< the one in front of the tree: with the mode and the public key
     std::optional<payload::SigningKey> key_;
+    std::string notice_;
     std::string parts_;
     std::unordered_map<std::string, std::uint64_t> sizes_;                ///< of the tree's files, by place
     std::map<std::string, std::pair<std::string, std::uint64_t>> shares_; ///< units, in files with others

@@ -5,6 +5,7 @@
 #include <fcntl.h>
 #include <set>
 #include <sstream>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <sys/syscall.h>
 #include <unistd.h>
@@ -32,6 +33,31 @@ Result<void> write_marker(const fs::path& folder, const std::set<std::string>& n
     return write_atomically(folder / marker_name, text);
 }
 
+/// Nobody else changes the marker of a folder meanwhile, in this process or another.
+class MarkerLock {
+  public:
+    explicit MarkerLock(const fs::path& folder)
+        : descriptor_(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC)) {
+        // Where the file system knows no locks there is none.
+        while (descriptor_ >= 0 && ::flock(descriptor_, LOCK_EX) != 0 && errno == EINTR) {
+        }
+    }
+    ~MarkerLock() {
+        if (descriptor_ >= 0) ::close(descriptor_);
+    }
+    MarkerLock(const MarkerLock&) = delete;
+    MarkerLock& operator=(const MarkerLock&) = delete;
+
+  private:
+    int descriptor_;
+};
+
+Result<void> add_to_marker(const fs::path& folder, const std::string& name) {
+    MarkerLock lock(folder);
+    std::set<std::string> names = read_marker(folder);
+    return names.insert(name).second ? write_marker(folder, names) : Result<void>();
+}
+
 } // namespace
 
 Result<OutputPlace> OutputPlace::prepare(const fs::path& folder, const std::string& name) {
@@ -56,9 +82,7 @@ bool OutputPlace::holds_outputs(const fs::path& folder) { return is_file(folder 
 
 Result<void> OutputPlace::put(const fs::path& made) const {
     // The note comes first: if the machine stops between the two, the next build knows the output as ours.
-    std::set<std::string> names = read_marker(folder_);
-    if (names.insert(name_).second)
-        if (auto written = write_marker(folder_, names); !written) return written;
+    if (auto noted = add_to_marker(folder_, name_); !noted) return noted;
     std::error_code ignored;
     bool replaces_folder =
         fs::is_directory(fs::symlink_status(output(), ignored)) || fs::is_directory(made, ignored);

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <future>
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <unistd.h>
@@ -247,17 +248,24 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
                     "settle each of them as it says");
     }
     std::optional<payload::PayloadContents> before = earlier_output(*job);
+    auto text = std::async(std::launch::async, [&] { return trace_text(*job); });
     auto result = build::build(job->project, *job->runtime, job->graph, *reviewed, *job->host, *job->store,
                                job->installation, job->jobs, progress);
     progress.clear();
     if (std::string trouble = job->store->shared_trouble(); !trouble.empty() && !options.quiet)
         fmt::print(stderr, "note: {}\n", trouble);
     if (!result) return tl::make_unexpected(result.error());
-    auto trace_file = write_trace(*job);
+    auto noting = std::async(std::launch::async, [&] {
+        auto noted = note_build(*job, *result, before);
+        // The last that holds the earlier output: the system takes its time to give up so large a file.
+        before.reset();
+        return noted;
+    });
+    auto trace_file = write_trace(*job, text.get());
     if (!trace_file) return tl::make_unexpected(trace_file.error());
-    if (auto noted = note_build(*job, *result, before); !noted && !options.quiet)
-        fmt::print(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
     kept.keep({{job->graph, job->runtime_title}, *result}, reading, *trace_file, witness);
+    if (auto noted = noting.get(); !noted && !options.quiet)
+        fmt::print(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
     print_built(*job, *result, options);
     if (!options.quiet) print_findings(*reviewed);
     if (!options.quiet)

@@ -57,7 +57,8 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
                shown_path(result->output.string()), size_text(result->size), result->modules,
                result->libraries, result->data_files);
     fs::path output = result->output_folder.empty() ? result->output : result->output_folder;
-    if (auto written = write_trace(*job); !written) return tl::make_unexpected(written.error());
+    if (auto written = write_trace(*job, trace_text(*job)); !written)
+        return tl::make_unexpected(written.error());
     fmt::print("\n");
     std::fflush(stdout);
     return prove_job(*job, output, options);

@@ -1,5 +1,4 @@
 #include "cli/job.h"
-#include "report/trace_json.h"
 
 #include <fmt/format.h>
 #include <future>
@@ -84,11 +83,12 @@ Result<void> run_trace(const JobOptions& options) {
     if (!job) return tl::make_unexpected(job.error());
     // What was kept is written meanwhile.
     auto writing = std::async(std::launch::async, [&] { job->store->flush(); });
-    auto file = write_trace(*job);
+    std::string text = trace_text(*job);
+    auto file = write_trace(*job, text);
     writing.get();
     if (!file) return tl::make_unexpected(file.error());
     if (options.json)
-        fmt::print("{}", report::trace_json(job->graph, trace_subject(*job)));
+        fmt::print("{}", text);
     else if (options.quiet)
         fmt::print("{}\n", shown_path(file->string()));
     else {

@@ -174,13 +174,13 @@ Result<fs::path> write_beside_output(const fs::path& folder, const std::string& 
     return place->output();
 }
 
-report::TraceSubject trace_subject(const Job& job) {
-    return {job.project.targets.front(), job.runtime_title, job.entry, job.project.runtime_home};
+std::string trace_text(const Job& job) {
+    return report::trace_json(
+        job.graph, {job.project.targets.front(), job.runtime_title, job.entry, job.project.runtime_home});
 }
 
-Result<fs::path> write_trace(const Job& job) {
-    fs::path folder = job.project.output_folder(job.project.targets.front());
-    return write_beside_output(folder, "trace.json", report::trace_json(job.graph, trace_subject(job)));
+Result<fs::path> write_trace(const Job& job, const std::string& text) {
+    return write_beside_output(job.project.output_folder(job.project.targets.front()), "trace.json", text);
 }
 
 } // namespace omnistasis::cli

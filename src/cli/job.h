@@ -5,7 +5,6 @@
 #include "cli/terminal.h"
 #include "native/host_libraries.h"
 #include "project/project.h"
-#include "report/trace_json.h"
 #include "trace/graph.h"
 
 #include <CLI/CLI.hpp>
@@ -69,11 +68,11 @@ Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& ob
 Result<std::filesystem::path> write_beside_output(const std::filesystem::path& folder,
                                                   const std::string& name, const std::string& text);
 
-/// Writes trace.json into the job's output folder; returns its path.
-Result<std::filesystem::path> write_trace(const Job& job);
+/// What trace.json says of a job.
+std::string trace_text(const Job& job);
 
-/// What trace.json says besides the graph.
-report::TraceSubject trace_subject(const Job& job);
+/// Writes that into the job's output folder; returns the file's path.
+Result<std::filesystem::path> write_trace(const Job& job, const std::string& text);
 
 /// Adds a command to the program; `result` takes its exit code when it was called.
 void add_build_command(CLI::App& program, int& result);

@@ -158,17 +158,24 @@ const ElfFile* LoaderModel::elf_at(const std::string& path) const {
     return file.elf ? &*file.elf : nullptr;
 }
 
-std::uint64_t LoaderModel::size_of(const std::string& path) const { return file_at(path).identity.size; }
-
-bool LoaderModel::may_be_native(const std::string& path) const { return file_at(path).may_be_native; }
-
-const MappedFile* LoaderModel::content_of(const std::string& path) const {
-    const File& file = file_at(path);
-    return file.mapped ? &*file.mapped : nullptr;
+std::optional<LoaderModel::Binary> LoaderModel::binary_at(const std::string& path) const {
+    auto known = files_.find(path);
+    if (known == files_.end()) {
+        auto file = read_file(path);
+        if (!file->may_be_native) return std::nullopt;
+        known = files_.emplace(path, std::move(file)).first;
+    }
+    const File& file = *known->second;
+    if (!file.may_be_native) return std::nullopt;
+    return Binary{file.identity.size, file.elf ? &*file.elf : nullptr, file.mapped ? &*file.mapped : nullptr};
 }
 
 const LoaderModel::File& LoaderModel::file_at(const std::string& path) const {
     if (auto known = files_.find(path); known != files_.end()) return *known->second;
+    return *files_.emplace(path, read_file(path)).first->second;
+}
+
+std::unique_ptr<LoaderModel::File> LoaderModel::read_file(const std::string& path) const {
     auto file = std::make_unique<File>();
     file->path = path;
     auto mapped = MappedFile::open_if(path, is_binary, file->identity);
@@ -189,7 +196,7 @@ const LoaderModel::File& LoaderModel::file_at(const std::string& path) const {
         // Unmapping makes all threads wait; it is done once, at the end.
         if (++kept_mappings_ < most_mappings) file->mapped.emplace(std::move(*mapped));
     }
-    return *files_.emplace(path, std::move(file)).first->second;
+    return file;
 }
 
 /// What the loader puts in front of a name in a folder: the folders in it for this processor's abilities that

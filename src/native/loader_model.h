@@ -6,6 +6,7 @@
 #include <atomic>
 #include <memory>
 #include <oneapi/tbb/concurrent_unordered_map.h>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -74,12 +75,16 @@ class LoaderModel {
     /// What is at a path; null where it is no ELF file. Stays valid as long as this.
     const ElfFile* elf_at(const std::string& path) const;
 
-    /// The size of the file at a path, and whether it begins as a file of any binary format does.
-    std::uint64_t size_of(const std::string& path) const;
-    bool may_be_native(const std::string& path) const;
-
-    /// The content of such a file; null where it is not kept. Stays valid as long as this.
-    const MappedFile* content_of(const std::string& path) const;
+    /// A file that begins as one of any binary format does. What it points to stays valid as long as the
+    /// model.
+    struct Binary {
+        std::uint64_t size = 0;
+        const ElfFile* elf = nullptr;        ///< null where it is no ELF file, or a damaged one
+        const MappedFile* content = nullptr; ///< null where it is not kept
+    };
+    /// What is at a path; nothing where that is no such file. Of others nothing is remembered: most files of
+    /// a folder are none.
+    std::optional<Binary> binary_at(const std::string& path) const;
 
   private:
     struct File;
@@ -104,6 +109,7 @@ class LoaderModel {
     };
 
     const File& file_at(const std::string& path) const;
+    std::unique_ptr<File> read_file(const std::string& path) const;
     const File* found_for(const Process& process, std::size_t asked_by, std::size_t need, FoundBy& found_by,
                           std::string& error) const;
     std::string look_in(const std::vector<std::string>& folders, const std::string& name, const ElfFile& like,

@@ -21,6 +21,7 @@ constexpr std::uint64_t longest_name = 500;
 
 std::vector<int> parse_version(std::string_view text) {
     std::vector<int> parts;
+    parts.reserve(3);
     while (!text.empty()) {
         int number = 0;
         auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);

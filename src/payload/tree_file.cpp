@@ -58,6 +58,10 @@ Result<TreeContent> TreeContent::of(const TreeFile& file, Store& store) {
             return content;
         }
     }
+    if (file.hash) {
+        content.hash_ = *file.hash;
+        return content;
+    }
     auto bytes = content.bytes();
     if (!bytes) return tl::make_unexpected(bytes.error());
     content.size_ = bytes->size();

@@ -30,6 +30,7 @@ struct TreeFile {
     std::vector<std::size_t> cuts{}; ///< offsets where a block shall end, ascending: what changes on one side
                                      ///< leaves the other as it is
     std::string group{};             ///< what it counts as in sums of sizes: a word of the caller's
+    std::optional<Sha256> hash{};    ///< of `content`, where it is known already
 };
 
 /// The size of a file's content, in bytes; 0 where its source can't be looked at.

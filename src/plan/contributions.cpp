@@ -23,26 +23,29 @@ class Weighing {
             std::string part = unit.part.empty() && trace::is_module(unit.kind)
                                    ? unit.name.substr(0, unit.name.find('.'))
                                    : unit.part;
-            groups_.push_back(std::move(part));
+            auto [group, is_new] = number_of_.try_emplace(part, names_.size());
+            if (is_new) names_.push_back(part);
+            groups_.push_back(group->second);
         }
     }
 
     std::vector<Contribution> run(std::size_t most) {
-        std::map<std::string, Contribution> found;
+        std::vector<Contribution> found(names_.size());
         std::uint64_t all = weight(reach_.over([](const trace::Edge&) { return true; }));
         std::vector<bool> needed = reach_.over([](const trace::Edge& edge) { return !edge.reason.optional; });
         for (UnitId id = 0; id < sizes_.size(); ++id) {
-            if (groups_[id].empty() || groups_[id] == "__main__") continue;
             Contribution& one = found[groups_[id]];
-            one.name = groups_[id];
             one.alone += sizes_[id];
             one.needed |= needed[id];
             one.own |= graph_.units[id].own;
         }
         std::vector<Contribution> list;
-        for (auto& [name, one] : found) {
+        for (const auto& [name, group] : number_of_) {
+            if (name.empty() || name == "__main__") continue;
+            Contribution& one = found[group];
+            one.name = name;
             // Without the application itself nothing at all would be needed: that says nothing.
-            one.saves = one.own ? one.alone : all - weight_without(one.name);
+            one.saves = one.own ? one.alone : all - weight_without(group);
             list.push_back(std::move(one));
         }
         std::ranges::stable_sort(list, std::greater(), &Contribution::saves);
@@ -51,7 +54,7 @@ class Weighing {
     }
 
   private:
-    std::uint64_t weight_without(const std::string& group) const {
+    std::uint64_t weight_without(std::size_t group) const {
         auto stays = [&](UnitId id) { return groups_[id] != group; };
         return weight(reach_.over([&](const trace::Edge& edge) { return stays(edge.to); }, stays));
     }
@@ -66,7 +69,9 @@ class Weighing {
     const trace::Graph& graph_;
     trace::Reach reach_;
     std::vector<std::uint64_t> sizes_;
-    std::vector<std::string> groups_; ///< the part of each; empty: none
+    std::map<std::string, std::size_t> number_of_; ///< parts, by name; the empty one: none
+    std::vector<std::string> names_;               ///< of the parts
+    std::vector<std::size_t> groups_;              ///< the part of each unit
 };
 
 } // namespace

@@ -103,7 +103,10 @@ class Comparer {
         auto read = [](const PayloadContents& output, Map& map) -> Result<void> {
             auto list = output.parts();
             if (!list) return tl::make_unexpected(list.error());
-            for (payload::Part& part : *list) map.emplace(std::pair(part.kind, part.name), part);
+            for (payload::Part& part : *list) {
+                std::pair key(part.kind, part.name);
+                map.emplace(std::move(key), std::move(part));
+            }
             return {};
         };
         Map old, now;
@@ -119,7 +122,7 @@ class Comparer {
                                               a ? a->size : 0, b ? b->size : 0, what(a, b)});
             });
         for (const auto* map : {&old, &now})
-            for (const auto& [key, part] : *map) known_.insert(key.second);
+            for (const auto& [key, part] : *map) known_.insert({key.second, part.place});
         return {};
     }
 
@@ -141,15 +144,9 @@ class Comparer {
             });
     }
 
-    /// Parts are known by the place, or by the name of a library or an extension module.
+    /// Parts say where they are; a library's name is that of its file.
     bool stands_for(const std::string& place) const {
-        std::string name = place.substr(place.rfind('/') + 1);
-        if (known_.contains(place) || known_.contains(name)) return true;
-        std::string stem = place.substr(0, place.size() - name.size()) + name.substr(0, name.find('.'));
-        std::ranges::replace(stem, '/', '.');
-        return std::ranges::any_of(known_, [&](const std::string& part) {
-            return stem == part || stem.ends_with("." + part) || place.ends_with("/" + part);
-        });
+        return known_.contains(place) || known_.contains(place.substr(place.rfind('/') + 1));
     }
 
     void new_bytes() {
@@ -166,7 +163,7 @@ class Comparer {
 
     const PayloadContents& before_;
     const PayloadContents& after_;
-    std::set<std::string> known_;
+    std::set<std::string> known_; ///< names and places of parts
     Comparison found_;
 };
 

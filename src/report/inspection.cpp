@@ -206,24 +206,35 @@ Json payload_json(const payload::PayloadContents& contents) {
     return json;
 }
 
+bool is_program_or_library(const native::ElfFile& elf) { return elf.type == ET_EXEC || elf.type == ET_DYN; }
+
+bool is_loadable(const native::ElfFile& elf) { return is_program_or_library(elf) && !elf.dynamic.empty(); }
+
+/// Our launchers are static.
+bool may_be_launcher(const native::ElfFile& elf) {
+    return is_program_or_library(elf) && elf.interpreter.empty() && elf.dynamic.empty();
+}
+
 } // namespace
 
 Inspection inspect_file(const std::string& file, const native::LoaderModel& loader, bool brief) {
     Inspection inspection;
     inspection.file = file;
-    // One of many that is a plain ELF file has been read by the loader's model, or is going to be.
-    const native::ElfFile* known = brief ? loader.elf_at(file) : nullptr;
-    if (known != nullptr && !known->dynamic.empty()) {
-        inspection.size = loader.size_of(file);
-        inspection.format = "ELF";
-        inspection.elf = {std::shared_ptr<const native::ElfFile>(), known};
-        inspection.oldest.add(file, *known, {});
-        if (known->type == ET_EXEC || known->type == ET_DYN) inspection.process = loader.load(file);
-        return inspection;
+    const MappedFile* content = nullptr;
+    if (brief) {
+        auto known = loader.binary_at(file);
+        if (!known) return inspection;
+        content = known->content;
+        // What can't be an output has been read by the loader's model.
+        if (known->elf != nullptr && !may_be_launcher(*known->elf)) {
+            inspection.size = known->size;
+            inspection.format = "ELF";
+            inspection.elf = {std::shared_ptr<const native::ElfFile>(), known->elf};
+            inspection.oldest.add(file, *known->elf, {});
+            if (is_loadable(*known->elf)) inspection.process = loader.load(file);
+            return inspection;
+        }
     }
-    // Most files of a folder are no native ones.
-    if (brief && !loader.may_be_native(file)) return inspection;
-    const MappedFile* content = brief ? loader.content_of(file) : nullptr;
     std::optional<MappedFile> opened;
     if (content == nullptr) {
         auto mapped = MappedFile::open(file);
@@ -256,17 +267,14 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
             return inspection;
         }
         // Our launcher knows the mark that a payload ends with.
-        if (elf->interpreter.empty() && elf->dynamic.empty() &&
-            ::memmem(bytes.data(), bytes.size(), payload::trailer_magic, sizeof payload::trailer_magic) !=
-                nullptr) {
+        if (may_be_launcher(*elf) && ::memmem(bytes.data(), bytes.size(), payload::trailer_magic,
+                                              sizeof payload::trailer_magic) != nullptr) {
             inspection.error = "it is an output's launcher without its payload: the file was cut off";
             return inspection;
         }
         inspection.oldest.add(file, *elf, bytes);
         inspection.elf = std::make_shared<const native::ElfFile>(std::move(*elf));
-        bool loadable = inspection.elf->type == ET_EXEC || inspection.elf->type == ET_DYN;
-        bool dynamic = !inspection.elf->dynamic.empty();
-        if (loadable && dynamic) inspection.process = loader.load(file);
+        if (is_loadable(*inspection.elf)) inspection.process = loader.load(file);
     } else if (native::looks_like_pe(bytes)) {
         inspection.format = "PE";
         auto pe = native::read_pe(bytes, file);

@@ -2,6 +2,7 @@
 
 #include "support/files.h"
 
+#include <algorithm>
 #include <array>
 #include <atomic>
 #include <cerrno>
@@ -92,13 +93,16 @@ void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, pi
              {std::tuple(1, &out, &result.out), std::tuple(2, &err, &result.err)}) {
             if (waits[static_cast<std::size_t>(index)].revents == 0) continue;
             ssize_t count = ::read(pipe->read, buffer.data(), buffer.size());
-            bool kept = limits.most_output == 0 || text->size() < limits.most_output;
-            if (count > 0 && kept)
-                text->append(buffer.data(), static_cast<std::size_t>(count));
-            else if (count > 0)
-                continue;
-            else if (count == 0 || errno != EINTR)
+            if (count > 0) {
+                std::size_t size = static_cast<std::size_t>(count);
+                // What is more than is kept is read all the same: it shall not wait for us.
+                if (limits.most_output != 0)
+                    size = std::min<std::size_t>(
+                        size, limits.most_output - std::min<std::size_t>(text->size(), limits.most_output));
+                text->append(buffer.data(), size);
+            } else if (count == 0 || errno != EINTR) {
                 Pipe::close_end(pipe->read);
+            }
         }
     }
 }

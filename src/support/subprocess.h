@@ -35,6 +35,7 @@ struct RunLimits {
 
 /// Runs a program to its end with `input` on its standard input. `arguments[0]` is the program, found on PATH
 /// where it holds no slash. Fails only where the program can't be started; a non-zero exit code is a result.
+/// One that does not read all of its input is no error; this process has to ignore SIGPIPE for that.
 Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, const std::string& input = {},
                                   const RunLimits& limits = {});
 

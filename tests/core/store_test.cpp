@@ -36,6 +36,61 @@ TEST_CASE("results are kept from one store to the next") {
     CHECK(again.find("depth") == "eight");
 }
 
+TEST_CASE("what was just kept is found before it is written, small and large, with its hash") {
+    Folder folder;
+    Store store(folder.path / "results");
+    std::string large(Store::largest_inside + 1, 'x');
+    Sha256 of_large = sha256(large);
+    store.keep("small", "seven");
+    store.keep("large", large);
+    store.keep("known", large, &of_large);
+    CHECK(store.find("small") == "seven");
+    Sha256 hash{};
+    CHECK(store.find("large", &hash) == large);
+    CHECK(hash == of_large);
+    hash = {};
+    CHECK(store.find("known", &hash) == large);
+    CHECK(hash == of_large);
+    // The last that was kept counts, before it is written and after.
+    store.keep("small", "eight");
+    store.keep("large", "no longer");
+    CHECK(store.find("small") == "eight");
+    CHECK(store.find("large") == "no longer");
+    store.flush();
+    CHECK(store.find("small") == "eight");
+    CHECK(store.find("large") == "no longer");
+}
+
+TEST_CASE("a large result whose file was changed or taken away is as good as none") {
+    Folder folder;
+    fs::path file = folder.path / "results";
+    std::string large(Store::largest_inside * 2, 'x');
+    {
+        Store store(file);
+        store.keep("changed", large + "1");
+        store.keep("gone", large + "2");
+        store.keep("whole", large + "3");
+    }
+    auto file_of = [&](const std::string& content) {
+        for (const auto& entry : fs::recursive_directory_iterator(folder.path))
+            if (entry.is_regular_file() && entry.file_size() >= large.size() &&
+                *read_text(entry.path()) == content)
+                return entry.path();
+        return fs::path();
+    };
+    fs::path changed = file_of(large + "1"), gone = file_of(large + "2");
+    REQUIRE(!changed.empty());
+    REQUIRE(!gone.empty());
+    fs::permissions(changed, fs::perms::owner_write, fs::perm_options::add);
+    REQUIRE(write_atomically(changed, large + "!"));
+    fs::remove(gone);
+    Store store(file);
+    Sha256 hash{};
+    CHECK_FALSE(store.find("changed", &hash));
+    CHECK_FALSE(store.find("gone"));
+    CHECK(store.find("whole") == large + "3");
+}
+
 TEST_CASE("a damaged store is made anew") {
     Folder folder;
     fs::path file = folder.path / "results";

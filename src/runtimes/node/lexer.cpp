@@ -1,5 +1,6 @@
 #include "runtimes/node/lexer.h"
 
+#include "runtimes/node/wide_search.h"
 #include "support/utf8.h"
 
 #include <algorithm>
@@ -28,12 +29,26 @@ constexpr std::array<std::uint8_t, 256> classes = [] {
     return table;
 }();
 
+/// White space and the beginnings of comments.
+constexpr std::array<bool, 256> may_be_passed_over = [] {
+    std::array<bool, 256> table{};
+    for (std::size_t c = 0; c < 256; ++c) table[c] = classes[c] == space || c == '/';
+    return table;
+}();
+
 std::uint8_t class_of(char c) { return classes[static_cast<unsigned char>(c)]; }
 
-/// Where a text literal may end: at a quotation mark, a backslash or the end of the line.
-constexpr std::array<bool, 256> may_end_string = [] {
-    std::array<bool, 256> table{};
-    for (char c : {'"', '\'', '\\', '\n'}) table[static_cast<unsigned char>(c)] = true;
+/// For each first letter the lengths of the keywords that begin so, as bits: most names are told from
+/// keywords by that.
+constexpr std::array<std::uint16_t, 256> keyword_lengths = [] {
+    std::array<std::uint16_t, 256> table{};
+    for (std::string_view word :
+         {"if",     "in",     "of",     "do",      "for",     "try",     "new",       "with",   "else",
+          "case",   "void",   "while",  "catch",   "throw",   "yield",   "await",     "switch", "return",
+          "typeof", "delete", "export", "finally", "default", "extends", "instanceof"}) {
+        std::uint16_t& lengths = table[static_cast<unsigned char>(word[0])];
+        lengths = static_cast<std::uint16_t>(lengths | 1u << word.size());
+    }
     return table;
 }();
 
@@ -116,23 +131,17 @@ Lexer::Lexer(std::string_view text, std::size_t start) : text_(text), position_(
 void Lexer::skip_space() {
     const char* begin = text_.data();
     std::size_t size = text_.size(), at = position_;
-    for (; at < size; ++at) {
-        char c = begin[at];
-        if (class_of(c) == space) {
-            // Lines begin with many: eight at once.
-            if (c == '\n')
-                for (std::uint64_t eight = 0; at + 9 <= size; at += 8) {
-                    std::memcpy(&eight, begin + at + 1, 8);
-                    if (eight != 0x2020202020202020) break;
-                }
-        } else if (c == '/' && at + 1 < size && begin[at + 1] == '/') {
+    for (;; ++at) {
+        at = end_of_space(text_, at);
+        if (at + 1 >= size || begin[at] != '/') break;
+        if (begin[at + 1] == '/') {
             const void* line = std::memchr(begin + at, '\n', size - at);
             if (line == nullptr) {
                 at = size;
                 break;
             }
             at = static_cast<std::size_t>(static_cast<const char*>(line) - begin) - 1;
-        } else if (c == '/' && at + 1 < size && begin[at + 1] == '*') {
+        } else if (begin[at + 1] == '*') {
             std::size_t end = text_.find("*/", at + 2);
             if (end == std::string_view::npos) {
                 at = size;
@@ -153,9 +162,10 @@ char Lexer::peek() {
 
 std::size_t Lexer::end_of_string(std::size_t start) const {
     char mark = text_[start];
-    for (std::size_t at = start + 1; at < text_.size(); ++at) {
+    for (std::size_t at = start + 1;; ++at) {
+        at = find_one_of<'"', '\'', '\\', '\n'>(text_, at);
+        if (at >= text_.size()) break;
         char c = text_[at];
-        if (!may_end_string[static_cast<unsigned char>(c)]) continue;
         if (c == mark) return at + 1;
         if (c == '\\') {
             ++at;
@@ -167,12 +177,15 @@ std::size_t Lexer::end_of_string(std::size_t start) const {
 }
 
 /// From a backquote, or from the brace that ends a substitution, to the next of either.
-Token Lexer::template_piece(std::size_t start) {
+void Lexer::template_piece(Token& token) {
+    std::size_t start = token.start;
     bool is_first = text_[start] == '`';
     if (!is_first) open_.pop_back();
     std::size_t at = start + 1;
     bool opens = false;
-    for (; at < text_.size(); ++at) {
+    for (;; ++at) {
+        at = find_one_of<'`', '\\', '$'>(text_, at);
+        if (at >= text_.size()) break;
         char c = text_[at];
         if (c == '\\') {
             ++at;
@@ -187,12 +200,10 @@ Token Lexer::template_piece(std::size_t start) {
     }
     position_ = std::min(at, text_.size());
     if (opens) open_.push_back({Open::Kind::substitution});
-    assign(operand, !opens);
-    clear(control_word | block_word | try_word | arrow | last_word | after_dot);
-    clear(closed_head | closed_block_head | after_statement);
-    char piece = is_first ? (opens ? 'H' : 'W') : (opens ? 'M' : 'T');
-    return {Token::Kind::template_text, piece, static_cast<std::uint32_t>(start),
-            static_cast<std::uint32_t>(position_)};
+    state_ = opens ? 0 : operand;
+    token.kind = Token::Kind::template_text;
+    token.sign = is_first ? (opens ? 'H' : 'W') : (opens ? 'M' : 'T');
+    token.end = static_cast<std::uint32_t>(position_);
 }
 
 std::size_t Lexer::end_of_regular_expression(std::size_t start) const {
@@ -219,32 +230,29 @@ void Lexer::word(Token& token) {
     bool member = has(after_dot);
     if (!member || !has(last_word)) callee_ = token.start;
     callee_end_ = token.end;
-    clear(control_word | block_word | try_word | arrow | closed_head | closed_block_head);
-    clear(after_dot);
-    set(last_word);
-    set(operand);
-    clear(after_statement);
-    char first = text_[token.start];
-    if (member || first < 'a' || first > 'y') return;
+    state_ = last_word | operand;
+    std::size_t size = token.end - token.start;
+    unsigned lengths = keyword_lengths[static_cast<unsigned char>(text_[token.start])];
+    if (member || size > 15 || (lengths >> size & 1) == 0) return;
     switch (word_kind(text_of(token))) {
     case Word::name:
         return;
     case Word::begins_expression:
+        state_ = 0;
         break;
     case Word::control:
-        set(control_word);
+        state_ = control_word;
         break;
     case Word::head_of_block:
-        set(block_word);
+        state_ = block_word;
         break;
     case Word::block:
-        set(block_word | after_statement);
+        state_ = block_word | after_statement;
         break;
     case Word::tries:
-        set(try_word);
+        state_ = try_word;
         break;
     }
-    clear(operand | last_word);
 }
 
 void Lexer::open_brace(std::size_t) {
@@ -304,14 +312,17 @@ void Lexer::close(char sign) {
     }
 }
 
-Token Lexer::sign(std::size_t start) {
-    Token token{Token::Kind::sign, text_[start], static_cast<std::uint32_t>(start),
-                static_cast<std::uint32_t>(start + 1)};
-    char c = token.sign;
+void Lexer::sign(Token& token) {
+    std::size_t start = token.start;
+    char c = text_[start];
+    token.kind = Token::Kind::sign;
+    token.sign = c;
+    token.end = static_cast<std::uint32_t>(start + 1);
     auto next_is = [&](std::size_t ahead, char wanted) {
         return start + ahead < text_.size() && text_[start + ahead] == wanted;
     };
-    bool was_arrow = false;
+    // What is not said here is over with a sign.
+    unsigned then = 0;
     switch (c) {
     case '(': {
         Open one{Open::Kind::parenthesis};
@@ -321,96 +332,85 @@ Token Lexer::sign(std::size_t start) {
         one.callee = callee_;
         one.callee_end = callee_end_;
         open_.push_back(one);
-        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     }
     case '[':
         open_.push_back({Open::Kind::bracket});
-        clear(operand | after_statement | closed_head | closed_block_head);
         break;
-    case '{': {
+    case '{':
         open_brace(start);
-        clear(operand | closed_head | closed_block_head);
-        assign(after_statement, open_.back().kind != Open::Kind::object);
+        if (open_.back().kind != Open::Kind::object) then = after_statement;
         break;
-    }
     case ')':
     case ']':
     case '}':
         close(c);
+        then = state_ & (operand | after_statement | closed_head | closed_block_head);
         break;
     case '.':
         if (next_is(1, '.') && next_is(2, '.')) {
             token.sign = 'E';
             token.end += 2;
-            clear(operand);
+            then = state_ & (after_statement | closed_head | closed_block_head);
             break;
         }
-        set(after_dot);
-        token.end = static_cast<std::uint32_t>(start + 1);
-        clear(closed_head | closed_block_head | after_statement);
-        // The name in front goes on.
-        clear(control_word | block_word | try_word | arrow);
-        position_ = token.end;
-        clear(operand);
-        return token;
+        then = (state_ & last_word) | after_dot; // the name in front goes on
+        break;
     case '=':
         if (next_is(1, '>')) {
             token.sign = 'A';
             token.end += 1;
-            was_arrow = true;
+            then = arrow;
         }
-        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     case '+':
     case '-':
         if (next_is(1, c)) {
             token.sign = 'I';
             token.end += 1; // in front of or behind a value: that stays as it was
-        } else {
-            clear(operand);
+            then = state_ & operand;
         }
-        clear(after_statement | closed_head | closed_block_head);
         break;
     case '?':
         if (next_is(1, '.') && !(start + 2 < text_.size() && class_of(text_[start + 2]) == digit)) {
             token.end += 1;
-            set(after_dot);
-            position_ = token.end;
-            clear(operand | closed_head | closed_block_head);
-            return token;
+            then = (state_ & last_word) | after_dot;
         }
-        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     case ';':
-        clear(operand | closed_head | closed_block_head);
-        set(after_statement);
+        then = after_statement;
         break;
     default:
-        clear(operand | after_statement | closed_head | closed_block_head);
         break;
     }
-    clear(control_word | block_word | try_word | last_word | after_dot);
-    assign(arrow, was_arrow);
+    state_ = then;
     position_ = token.end;
-    return token;
 }
 
-Token Lexer::next() {
-    skip_space();
+void Lexer::next(Token& token) {
     std::size_t start = position_, size = text_.size();
-    if (start >= size)
-        return {Token::Kind::end, 0, static_cast<std::uint32_t>(size), static_cast<std::uint32_t>(size)};
+    // Mostly there is one space, or none.
+    if (start < size && text_[start] == ' ') ++start;
+    if (start < size && may_be_passed_over[static_cast<unsigned char>(text_[start])]) {
+        position_ = start;
+        skip_space();
+        start = position_;
+    }
+    token.start = static_cast<std::uint32_t>(start);
+    if (start >= size) {
+        token.kind = Token::Kind::end;
+        token.sign = 0;
+        token.end = token.start;
+        return;
+    }
     char c = text_[start];
-    Token token{Token::Kind::word, 0, static_cast<std::uint32_t>(start), 0};
     switch (class_of(c)) {
     case letter: {
-        std::size_t at = start + 1;
-        while (at < size && is_in_name(text_[at])) ++at;
-        token.end = static_cast<std::uint32_t>(at);
-        position_ = at;
-        word(token);
-        return token;
+        position_ = end_of_name(text_, start + 1, is_in_name);
+        token.kind = Token::Kind::word;
+        token.sign = 0;
+        token.end = static_cast<std::uint32_t>(position_);
+        return word(token);
     }
     case digit: {
         std::size_t at = start + 1;
@@ -420,24 +420,22 @@ Token Lexer::next() {
         break;
     }
     case quote:
-        if (c == '`') return template_piece(start);
+        if (c == '`') return template_piece(token);
         token.kind = Token::Kind::string;
         token.end = static_cast<std::uint32_t>(end_of_string(start));
         break;
     default:
         if (c == '}' && !open_.empty() && open_.back().kind == Open::Kind::substitution)
-            return template_piece(start);
-        if (c != '/' || has(operand)) return sign(start);
+            return template_piece(token);
+        if (c != '/' || has(operand)) return sign(token);
         token.kind = Token::Kind::regular_expression;
         token.end = static_cast<std::uint32_t>(end_of_regular_expression(start));
-        if (token.end == start + 1) return sign(start);
+        if (token.end == start + 1) return sign(token);
         break;
     }
+    token.sign = 0;
     position_ = token.end;
-    set(operand);
-    clear(control_word | block_word | try_word | arrow | last_word | after_dot);
-    clear(closed_head | closed_block_head | after_statement);
-    return token;
+    state_ = operand;
 }
 
 std::string Lexer::value(std::string_view inner) {

@@ -56,7 +56,13 @@ class Lexer {
     explicit Lexer(std::string_view text, std::size_t start = 0);
 
     /// The next token; `end` for ever at the end.
-    Token next();
+    Token next() {
+        Token token;
+        next(token);
+        return token;
+    }
+    /// The same, put where it is to stay: fields that are written one by one are slow to copy at once.
+    void next(Token& token);
 
     std::string_view text_of(const Token& token) const {
         return {text_.data() + token.start, token.end - token.start};
@@ -75,12 +81,12 @@ class Lexer {
 
   private:
     void skip_space();
-    Token sign(std::size_t start);
+    void sign(Token& token);
     void word(Token& token);
     void open_brace(std::size_t start);
     void close(char sign);
     std::size_t end_of_string(std::size_t start) const;
-    Token template_piece(std::size_t start);
+    void template_piece(Token& token);
     std::size_t end_of_regular_expression(std::size_t start) const;
 
     std::string_view text_;

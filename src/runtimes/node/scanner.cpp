@@ -5,6 +5,7 @@
 #include "runtimes/node/lexer.h"
 
 #include <algorithm>
+#include <array>
 #include <bitset>
 #include <cstring>
 #include <optional>
@@ -24,14 +25,24 @@ std::string_view last_name(std::string_view dotted) {
     return dotted.substr(at);
 }
 
+/// For each first letter the lengths of the words that are looked at, as bits.
+constexpr std::array<std::uint32_t, 256> lengths_of_words = [] {
+    std::array<std::uint32_t, 256> table{};
+    for (std::string_view word : {"require", "import", "export", "env", "eval", "__dirname", "__filename",
+                                  "const", "createRequire", "let", "var", "Function", "Worker", "fork"})
+        table[static_cast<unsigned char>(word[0])] |= 1u << word.size();
+    return table;
+}();
+
 class Scanner {
   public:
     explicit Scanner(std::string_view text) : text_(text), lexer_(text) {}
 
     ScanResult run() {
         std::size_t last = end_of_last_mention(text_);
-        for (;;) {
-            Token token = lexer_.next();
+        for (;; ++number_) {
+            Token& token = tokens_[number_ % tokens_.size()];
+            lexer_.next(token);
             if (token.kind == Kind::end || (token.start >= last && !follows_names_)) break;
             if (token.kind == Kind::word)
                 look_at_word(token);
@@ -39,8 +50,6 @@ class Scanner {
                 templates_.push_back({token.start, lexer_.open().size()});
             else if (token.kind == Kind::string)
                 look_at_string(token);
-            before_ = last_;
-            last_ = token;
         }
         result_.imports_late |= makes_code_ && text_.find("import(") != std::string_view::npos;
         return std::move(result_);
@@ -55,7 +64,11 @@ class Scanner {
 
     std::string_view text_of(const Token& token) const { return lexer_.text_of(token); }
 
-    bool after_dot() const { return last_.kind == Kind::sign && last_.sign == '.'; }
+    /// The token in front of the present one, and the one in front of that.
+    const Token& last() const { return tokens_[(number_ - 1) % tokens_.size()]; }
+    const Token& before() const { return tokens_[(number_ - 2) % tokens_.size()]; }
+
+    bool after_dot() const { return last().kind == Kind::sign && last().sign == '.'; }
 
     std::uint32_t line_at(std::size_t position) {
         if (position < counted_to_)
@@ -84,53 +97,18 @@ class Scanner {
         bool is_module = !has_ending || text.ends_with(".js") || text.ends_with(".mjs") ||
                          text.ends_with(".cjs") || text.ends_with(".json") || text.ends_with(".node") ||
                          text.ends_with(".wasm");
-        bool is_argument = last_.kind == Kind::sign && last_.sign == '(' &&
-                           (text_of(before_) == "require" || text_of(before_) == "import");
-        bool is_clause = last_.kind == Kind::word && (text_of(last_) == "from" || text_of(last_) == "import");
+        bool is_argument = last().kind == Kind::sign && last().sign == '(' &&
+                           (text_of(before()) == "require" || text_of(before()) == "import");
+        bool is_clause =
+            last().kind == Kind::word && (text_of(last()) == "from" || text_of(last()) == "import");
         if (is_module && !is_argument && !is_clause)
             add(RequestKind::mention, {std::string(text)}, token.start, true);
     }
 
     void look_at_word(const Token& token) {
         std::string_view word = text_of(token);
-        switch (word.front()) {
-        case 'r':
-            if (is(word, "require")) return look_at_require(token);
-            break;
-        case 'i':
-            if (is(word, "import") && !after_dot()) return look_at_import(token);
-            break;
-        case 'e':
-            if (is(word, "export") && !after_dot()) return look_at_export(token);
-            if (is(word, "env") && after_dot()) return look_at_environment(token);
-            if (is(word, "eval")) makes_code_ |= lexer_.peek() == '(';
-            break;
-        case '_':
-            if ((is(word, "__dirname") || is(word, "__filename")) && !after_dot())
-                return look_at_place(token);
-            break;
-        case 'c':
-            if (is(word, "const")) return look_at_constant();
-            if (is(word, "createRequire")) return look_at_maker(token);
-            break;
-        case 'l':
-            if (is(word, "let")) return look_at_constant();
-            break;
-        case 'v':
-            if (is(word, "var")) return look_at_constant();
-            break;
-        case 'F':
-            if (is(word, "Function")) makes_code_ |= lexer_.peek() == '(';
-            break;
-        case 'W':
-            if (is(word, "Worker") && !after_dot()) return look_at_start(token);
-            break;
-        case 'f':
-            if (is(word, "fork")) return look_at_start(token);
-            break;
-        default:
-            break;
-        }
+        std::uint32_t lengths = lengths_of_words[static_cast<unsigned char>(word.front())];
+        if (word.size() < 32 && (lengths >> word.size() & 1) != 0 && look_at_known_word(token, word)) return;
         if (!name_marks_[mark_of(word)] || after_dot()) return;
         auto known = names_.find(word);
         if (known == names_.end()) return;
@@ -139,6 +117,53 @@ class Scanner {
             return;
         }
         if (std::ranges::any_of(*constants_.find(word), has_place)) look_at_place(token);
+    }
+
+    /// Whether the word was one of those below.
+    bool look_at_known_word(const Token& token, std::string_view word) {
+        auto take = [&](void (Scanner::*look)(const Token&)) {
+            (this->*look)(token);
+            return true;
+        };
+        switch (word.front()) {
+        case 'r':
+            if (is(word, "require")) return take(&Scanner::look_at_require);
+            break;
+        case 'i':
+            if (is(word, "import") && !after_dot()) return take(&Scanner::look_at_import);
+            break;
+        case 'e':
+            if (is(word, "export") && !after_dot()) return take(&Scanner::look_at_export);
+            if (is(word, "env") && after_dot()) return take(&Scanner::look_at_environment);
+            if (is(word, "eval")) makes_code_ |= lexer_.peek() == '(';
+            break;
+        case '_':
+            if ((is(word, "__dirname") || is(word, "__filename")) && !after_dot())
+                return take(&Scanner::look_at_place);
+            break;
+        case 'c':
+            if (is(word, "const")) return take(&Scanner::look_at_constant);
+            if (is(word, "createRequire")) return take(&Scanner::look_at_maker);
+            break;
+        case 'l':
+            if (is(word, "let")) return take(&Scanner::look_at_constant);
+            break;
+        case 'v':
+            if (is(word, "var")) return take(&Scanner::look_at_constant);
+            break;
+        case 'F':
+            if (is(word, "Function")) makes_code_ |= lexer_.peek() == '(';
+            break;
+        case 'W':
+            if (is(word, "Worker") && !after_dot()) return take(&Scanner::look_at_start);
+            break;
+        case 'f':
+            if (is(word, "fork")) return take(&Scanner::look_at_start);
+            break;
+        default:
+            break;
+        }
+        return false;
     }
 
     /// One bit of many, by which most other names are told from the known ones without a search.
@@ -187,7 +212,7 @@ class Scanner {
 
     void look_at_require(const Token& token) {
         // module.require("x") is the same; others' members are not.
-        if (after_dot() && text_of(before_) != "module") return;
+        if (after_dot() && text_of(before()) != "module") return;
         char next = lexer_.peek();
         if (next == '(') return add_call(RequestKind::require, token.start, lexer_.position() + 1);
         if (next != '.') return;
@@ -268,7 +293,7 @@ class Scanner {
 
     /// `process.env.NAME`, `process.env["NAME"]`.
     void look_at_environment(const Token&) {
-        if (text_of(before_) != "process") return;
+        if (text_of(before()) != "process") return;
         Lexer inner(text_, lexer_.position());
         char next = inner.peek();
         if (next != '.' && next != '[') return;
@@ -301,7 +326,7 @@ class Scanner {
     }
 
     /// `const name = value`, where the value is known.
-    void look_at_constant() {
+    void look_at_constant(const Token&) {
         Lexer inner(text_, lexer_.position());
         Token name = inner.next();
         if (name.kind != Kind::word || inner.peek() != '=') return;
@@ -338,8 +363,10 @@ class Scanner {
         // Another constant of this name, in another part of the file, may be meant as well.
         std::string own(inner.text_of(name));
         if (!is_known(values)) return;
-        remember(own);
-        follows_names_ |= std::ranges::any_of(values, has_place);
+        if (std::ranges::any_of(values, has_place)) {
+            remember(own);
+            follows_names_ = true;
+        }
         constants_.add(own, values);
     }
 
@@ -375,11 +402,12 @@ class Scanner {
     std::string_view text_;
     Lexer lexer_;
     ScanResult result_;
-    Token before_, last_;
+    std::array<Token, 4> tokens_; ///< the last ones, by their number
+    std::size_t number_ = 2;
     std::vector<OpenTemplate> templates_;
     KnownValues constants_;
     std::set<std::string, std::less<>> requirers_;
-    std::set<std::string, std::less<>> names_; ///< of both
+    std::set<std::string, std::less<>> names_; ///< of these, and of constants that have the file's place
     std::bitset<4096> name_marks_;
     bool makes_code_ = false;
     bool follows_names_ = false; ///< the application's own names ask for files

@@ -8,9 +8,9 @@
 
 #include <algorithm>
 #include <atomic>
+#include <charconv>
 #include <fmt/format.h>
 #include <mutex>
-#include <nlohmann/json.hpp>
 #include <oneapi/tbb/parallel_for.h>
 #include <optional>
 #include <sys/stat.h>
@@ -20,8 +20,8 @@ namespace omnistasis::python {
 
 namespace {
 
-/// What an interpreter gets at once: to start one takes as long as to compile some ten files, and nobody
-/// shall wait long for the last one.
+/// What an interpreter gets at once: to start one takes as long as to compile some files, and nobody shall
+/// wait long for the last one.
 constexpr std::size_t least_in_batch = 40, most_in_batch = 200;
 
 /// Own modules are cut into pieces of about this many bytes and more, so that a change in one is a small
@@ -150,9 +150,9 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
         std::string input;
         for (std::size_t at = first; at < last; ++at) {
             const Source& source = sources[which[at]];
-            input +=
-                nlohmann::json({source.file, source.shown_as, source.optimize, source.first_import}).dump() +
-                "\n";
+            for (const std::string& field :
+                 {source.file, source.shown_as, std::to_string(source.optimize), source.first_import})
+                input += field + '\0';
         }
         auto output =
             run_program({facts_.executable, "-I", "-S", "-B", (helpers_ / "compile.py").string()}, input);
@@ -172,9 +172,10 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
                     return fail(ErrorKind::fault, "can't read the interpreter's bytecode", sources[i].file,
                                 fmt::format("from Python {}.{}", facts_.major, facts_.minor));
             } else {
-                auto error = nlohmann::json::parse(content, nullptr, false);
-                results[i].error = error.is_array() ? error[0].get<std::string>() : "it can't be compiled";
-                results[i].error_line = error.is_array() ? error[1].get<std::uint32_t>() : 0;
+                std::size_t end = std::min(content.find('\0'), content.size());
+                std::from_chars(content.data(), content.data() + end, results[i].error_line);
+                results[i].error = content.substr(std::min(end + 1, content.size()));
+                if (results[i].error.empty()) results[i].error = "it can't be compiled";
             }
             rest.remove_prefix(9 + size);
             observer.advance(1);
@@ -301,7 +302,10 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
     std::string head = write_head(0);
     head = write_head(16 + head.size());
     Packed packed;
-    packed.content = "OMNIMOD1" + little_endian_bytes(head.size()) + head;
+    std::size_t size = 16 + head.size();
+    for (const Module& module : modules) size += module.code.size();
+    packed.content.reserve(size);
+    packed.content += "OMNIMOD1" + little_endian_bytes(head.size()) + head;
     packed.cuts.push_back(packed.content.size());
     bool own_begun = false;
     for (const Module& module : modules) {

@@ -1,12 +1,13 @@
 """Compiles source files to code objects.
 
-Reads from standard input, for each file, one line of JSON: [source path, name in tracebacks, optimization level,
-module to import first or ""].
+Reads from standard input, for each file, four fields, each ended by a zero byte: source path, name in tracebacks,
+optimization level, module to import first or nothing.
 Writes to standard output, for each, a byte that says how it went ("c" code, "e" error), the length of what
-follows as 8 bytes, least first, and then the marshalled code, or the error as JSON [message, line].
+follows as 8 bytes, least first, and then the marshalled code, or the error's line, a zero byte and its message.
+
+It starts for a single changed file too: nothing is imported that takes longer than such a file.
 """
 
-import json
 import marshal
 import sys
 import warnings
@@ -27,16 +28,18 @@ def with_first_import(text, module):
 
 def main():
     out = sys.stdout.buffer
-    for line in sys.stdin.buffer:
-        path, name, level, first = json.loads(line)
+    fields = sys.stdin.buffer.read().split(b"\0")
+    for i in range(0, len(fields) - 3, 4):
+        path, name, level, first = (field.decode("utf-8", "surrogateescape") for field in fields[i : i + 4])
         try:
             with open(path, "rb") as source:
                 text = source.read()
-            code = compile(with_first_import(text, first), name, "exec", dont_inherit=True, optimize=level)
+            code = compile(with_first_import(text, first), name, "exec", dont_inherit=True, optimize=int(level))
             kind, content = b"c", marshal.dumps(code)
         except (SyntaxError, ValueError, OSError, RecursionError, MemoryError) as error:
-            message = getattr(error, "msg", None) or str(error)
-            kind, content = b"e", json.dumps([message, getattr(error, "lineno", 0) or 0]).encode()
+            message = getattr(error, "msg", None) or str(error) or type(error).__name__
+            content = f"{getattr(error, 'lineno', 0) or 0}\0{message}".encode("utf-8", "backslashreplace")
+            kind = b"e"
         out.write(kind + len(content).to_bytes(8, "little") + content)
 
 
