@@ -135,7 +135,7 @@ void KeptBuild::keep(const Made& made, const Reading& reading, const fs::path& a
                          [&](const fs::directory_entry& entry) { add(entry.path()); });
     FormWriter writer;
     std::string output = made.result.output.string(), output_folder = made.result.output_folder.string();
-    writer.value(trace::stored_form(made.traced));
+    writer.value(trace::stored_form(made.traced.graph, made.traced.runtime));
     visit(writer, reading);
     visit(writer, made.result, output, output_folder, files);
     kept_.keep(std::move(writer.bytes), witness);

@@ -78,12 +78,12 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
 
 Result<void> run_trace(const JobOptions& options) {
     ProgressLine progress(options.quiet);
-    auto job = look_at_project(options, progress);
+    std::string text;
+    auto job = look_at_project(options, progress, [&](const Job& traced) { text = trace_text(traced); });
     progress.clear();
     if (!job) return tl::make_unexpected(job.error());
     // What was kept is written meanwhile.
     auto writing = std::async(std::launch::async, [&] { job->store->flush(); });
-    std::string text = trace_text(*job);
     auto file = write_trace(*job, text);
     writing.get();
     if (!file) return tl::make_unexpected(file.error());
@@ -96,6 +96,9 @@ Result<void> run_trace(const JobOptions& options) {
         fmt::print("all of it, with reasons: {}\n", shown_path(file->string()));
     }
     print_loose_ends(job->graph.loose_ends, options.verbose);
+    // What a large graph takes is left to the system when the program ends.
+    static trace::Graph graph;
+    graph = std::move(job->graph);
     return {};
 }
 

@@ -10,6 +10,7 @@
 #include "trace/tracer.h"
 
 #include <algorithm>
+#include <future>
 #include <thread>
 
 namespace omnistasis::cli {
@@ -95,7 +96,8 @@ Result<Job> trace_project(const JobOptions& options, Observer& observer) {
     return job;
 }
 
-Result<Job> look_at_project(const JobOptions& options, Observer& observer) {
+Result<Job> look_at_project(const JobOptions& options, Observer& observer,
+                            const std::function<void(const Job&)>& use) {
     Witness witness;
     auto job = load_job(options);
     if (!job) return job;
@@ -103,12 +105,14 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer) {
     if (auto traced = kept.find()) {
         job->graph = std::move(traced->graph);
         job->runtime_title = std::move(traced->runtime);
+        if (use) use(*job);
         return job;
     }
     if (auto traced = trace_again(*job, observer); !traced) return tl::make_unexpected(traced.error());
-    trace::Traced traced{std::move(job->graph), job->runtime_title};
-    kept.keep(traced, witness);
-    job->graph = std::move(traced.graph);
+    auto keeping =
+        std::async(std::launch::async, [&] { kept.keep(job->graph, job->runtime_title, witness); });
+    if (use) use(*job);
+    keeping.get();
     return job;
 }
 

@@ -8,6 +8,7 @@
 #include "trace/graph.h"
 
 #include <CLI/CLI.hpp>
+#include <functional>
 #include <memory>
 #include <optional>
 
@@ -51,7 +52,9 @@ std::string settings_text(const JobOptions& options);
 Result<Job> trace_project(const JobOptions& options, Observer& observer);
 
 /// The same where only the graph is wanted: that of an earlier trace is as good, as long as nothing changed.
-Result<Job> look_at_project(const JobOptions& options, Observer& observer);
+/// `use` is called once it is there, while it is kept for later; it must not change what the trace looked at.
+Result<Job> look_at_project(const JobOptions& options, Observer& observer,
+                            const std::function<void(const Job&)>& use = {});
 
 /// Traces a job's project anew, after it was changed.
 Result<void> trace_again(Job& job, Observer& observer);

@@ -65,7 +65,11 @@ bool is_sound(const Graph& graph) {
 
 } // namespace
 
-std::string stored_form(const Traced& traced) {
+std::string stored_form(const Graph& graph, const std::string& runtime) {
+    struct {
+        const Graph& graph;
+        const std::string& runtime;
+    } traced{graph, runtime};
     FormWriter writer;
     visit(writer, traced);
     return std::move(writer.bytes);
@@ -128,8 +132,8 @@ std::optional<Traced> KeptTrace::find() {
     return form ? traced_from_stored_form(*form) : std::nullopt;
 }
 
-void KeptTrace::keep(const Traced& traced, const Witness& witness) {
-    kept_.keep(stored_form(traced), witness);
+void KeptTrace::keep(const Graph& graph, const std::string& runtime, const Witness& witness) {
+    kept_.keep(stored_form(graph, runtime), witness);
 }
 
 } // namespace omnistasis::trace

@@ -51,14 +51,14 @@ class KeptTrace {
         : kept_("trace", options, std::move(store)) {}
 
     std::optional<Traced> find();
-    void keep(const Traced& traced, const Witness& witness);
+    void keep(const Graph& graph, const std::string& runtime, const Witness& witness);
 
   private:
     KeptResult kept_;
 };
 
 /// The form in which a result is kept (support/stored_form.h); nothing comes back from damaged bytes.
-std::string stored_form(const Traced& traced);
+std::string stored_form(const Graph& graph, const std::string& runtime);
 std::optional<Traced> traced_from_stored_form(std::string_view bytes);
 
 } // namespace omnistasis::trace

@@ -58,10 +58,10 @@ TEST_CASE("a kept trace comes back as it was, and not from damaged bytes") {
     traced.graph.loose_ends = {{"kind", "what", "/f", 3, "effect", "advice", true}};
     traced.graph.absent = {{"winreg", "/f", 1, true}};
     traced.graph.left_out = {{"wx", "/f", 2}};
-    std::string bytes = trace::stored_form(traced);
+    std::string bytes = trace::stored_form(traced.graph, traced.runtime);
     auto back = trace::traced_from_stored_form(bytes);
     REQUIRE(back);
-    CHECK(trace::stored_form(*back) == bytes);
+    CHECK(trace::stored_form(back->graph, back->runtime) == bytes);
     CHECK(back->graph.edges[0].reason.line == 7);
     for (std::size_t size = 0; size < bytes.size(); ++size)
         CHECK_FALSE(trace::traced_from_stored_form(bytes.substr(0, size)));
