@@ -13,6 +13,7 @@
 #include <mutex>
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for_each.h>
+#include <oneapi/tbb/parallel_sort.h>
 #include <optional>
 #include <unordered_map>
 #include <unordered_set>
@@ -153,15 +154,20 @@ Graph GrowingGraph::finish() {
     }
     graph.loose_ends.insert(graph.loose_ends.end(), loose_ends_.begin(), loose_ends_.end());
 
+    std::vector<std::string> identities;
+    identities.reserve(units_.size());
+    for (const Unit& unit : units_) identities.push_back(identity(unit));
     std::vector<UnitId> order(units_.size());
     for (UnitId id = 0; id < order.size(); ++id) order[id] = id;
-    std::ranges::sort(order, [&](UnitId left, UnitId right) {
-        return std::pair(identity(units_[left]), left) < std::pair(identity(units_[right]), right);
+    oneapi::tbb::parallel_sort(order.begin(), order.end(), [&](UnitId left, UnitId right) {
+        return std::tie(identities[left], left) < std::tie(identities[right], right);
     });
     std::vector<UnitId> renamed(order.size());
+    graph.units.reserve(units_.size());
+    graph.edges.reserve(edges_.size());
     for (UnitId position = 0; position < order.size(); ++position) {
         renamed[order[position]] = position;
-        graph.units.push_back(units_[order[position]]);
+        graph.units.push_back(std::move(units_[order[position]]));
     }
     for (Edge& edge : edges_)
         graph.edges.push_back({renamed[edge.from], renamed[edge.to], std::move(edge.reason)});
@@ -170,7 +176,9 @@ Graph GrowingGraph::finish() {
     auto edge_key = [](const Edge& e) {
         return std::tie(e.from, e.to, e.reason.file, e.reason.line, e.reason.verb, e.reason.optional);
     };
-    std::ranges::sort(graph.edges, {}, edge_key);
+    oneapi::tbb::parallel_sort(
+        graph.edges.begin(), graph.edges.end(),
+        [&](const Edge& left, const Edge& right) { return edge_key(left) < edge_key(right); });
     auto same = [&](const Edge& left, const Edge& right) { return edge_key(left) == edge_key(right); };
     graph.edges.erase(std::unique(graph.edges.begin(), graph.edges.end(), same), graph.edges.end());
     auto sort_unique = [](auto& list) {
