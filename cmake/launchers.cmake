@@ -29,7 +29,7 @@ function(add_launcher file)
 endfunction()
 
 set(launcher_objects)
-foreach(name posix self files_posix carried_loader tree_place_posix unpack_posix old_trees_posix state_posix
+foreach(name posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix
         message_window payload_reader sha256)
   add_launcher_object(${name} object)
   list(APPEND launcher_objects ${object})
@@ -83,7 +83,7 @@ set(decoder_flags -O2 -DZSTD_DISABLE_ASM -ffunction-sections -fdata-sections -I$
 
 find_program(AARCH64_CXX aarch64-linux-gnu-g++ REQUIRED)
 find_program(AARCH64_CC aarch64-linux-gnu-gcc REQUIRED)
-sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix old_trees_posix state_posix
+sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix
   message_window payload_reader sha256 no_signature)
 add_foreign_objects(linux-aarch64 ${AARCH64_CXX} "${sources}" objects ${freestanding_flags} -D_GNU_SOURCE -fstack-protector-strong)
 add_foreign_objects(linux-aarch64 ${AARCH64_CC} "${zstd_decoder}" inputs ${decoder_flags})
@@ -92,7 +92,7 @@ add_foreign_launcher(linux-aarch64 ${AARCH64_CC} -static -no-pie -Wl,-Ttext-segm
 
 find_program(MINGW_CXX x86_64-w64-mingw32-g++ REQUIRED)
 find_program(MINGW_CC x86_64-w64-mingw32-gcc REQUIRED)
-sources_of(sources windows self_windows files_windows unpack_windows tree_place_windows program_windows old_trees_windows
+sources_of(sources windows self_windows files_windows unpack_windows stream_layout tree_place_windows program_windows old_trees_windows
   payload_reader sha256)
 add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${sources}" objects ${freestanding_flags} -DUNICODE -D_WIN32_WINNT=0x0A00)
 add_foreign_objects(windows-x86_64 ${MINGW_CC} "${zstd_decoder}" inputs ${decoder_flags})

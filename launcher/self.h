@@ -1,6 +1,7 @@
 // The executable that is running, and how a launcher says that it can't go on.
 #pragma once
 
+#include "exit_codes.h"
 #include "payload_reader.h"
 
 namespace omnistasis::launcher {
@@ -15,13 +16,9 @@ struct Self {
 
 /// Why the application can't be started.
 struct Failure {
-    int exit_code = 0; ///< docs/exit-codes.md, "of built applications"
+    int exit_code = 0;
     char text[600] = {};
 };
-
-constexpr int exit_no_room = 121;  ///< no folder where the tree or the application's data can be put
-constexpr int exit_damaged = 122;  ///< the executable, or its tree, is not what was built
-constexpr int exit_no_start = 123; ///< the tree's program does not start
 
 /// Fills in the failure: "what where: the system's reason", the last only with an error number. False.
 bool set(Failure& failure, int code, const char* what, const char* where, int error_number);

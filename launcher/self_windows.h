@@ -1,6 +1,7 @@
 // The executable that is running, texts as Windows has them, and how a launcher says that it can't go on.
 #pragma once
 
+#include "exit_codes.h"
 #include "payload_reader.h"
 
 #include <wchar.h>
@@ -19,13 +20,10 @@ struct Self {
 
 /// Why the application can't be started.
 struct Failure {
-    int exit_code = 0; ///< docs/exit-codes.md, "of built applications"
+    int exit_code = 0;
     wchar_t text[700] = {};
 };
 
-constexpr int exit_no_room = 121;      ///< no folder where the tree can be put
-constexpr int exit_damaged = 122;      ///< the executable, or its tree, is not what was built
-constexpr int exit_no_start = 123;     ///< the tree's program does not start
 constexpr size_t longest_path = 32768; ///< UTF-16 units that the system takes
 
 /// Whether the application was built in window mode.

@@ -1,6 +1,7 @@
 #include "unpack_posix.h"
 
 #include "files_posix.h"
+#include "stream_layout.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -22,10 +23,7 @@ constexpr unsigned most_threads = 16;
 struct Job {
     const uint8_t* mapped = nullptr; ///< the whole executable
     const Index* index = nullptr;
-    const File* files = nullptr;       ///< by content number
-    uint64_t* content_start = nullptr; ///< in the stream of contents; one more entry than contents
-    uint64_t* block_start = nullptr;
-    uint32_t* first_file = nullptr; ///< of each content; one more entry than contents
+    StreamLayout layout;
     int tree = -1;
     uint32_t next_block = 0;
     int error_number = 0;
@@ -34,13 +32,12 @@ struct Job {
 
 /// Writes the part of content `number` that a block holds into each file that has this content.
 bool write_content(const Job& job, uint32_t number, const uint8_t* raw, uint64_t start, uint64_t end) {
-    uint64_t from = job.content_start[number] > start ? job.content_start[number] : start;
-    uint64_t to = job.content_start[number + 1] < end ? job.content_start[number + 1] : end;
-    for (uint32_t i = job.first_file[number]; i < job.first_file[number + 1]; ++i) {
-        int descriptor = open_in_tree(job.tree, job.files[i]);
+    const StreamLayout& layout = job.layout;
+    StreamLayout::Part part = layout.part_of(number, start, end);
+    for (uint32_t i = layout.first_file[number]; i < layout.first_file[number + 1]; ++i) {
+        int descriptor = open_in_tree(job.tree, layout.files[i]);
         if (descriptor < 0) return false;
-        bool written = write_at(descriptor, raw + (from - start), static_cast<size_t>(to - from),
-                                from - job.content_start[number]);
+        bool written = write_at(descriptor, raw + part.in_stretch, part.size, part.in_content);
         int reason = errno;
         if (close(descriptor) != 0 || !written) {
             if (!written) errno = reason;
@@ -48,19 +45,6 @@ bool write_content(const Job& job, uint32_t number, const uint8_t* raw, uint64_t
         }
     }
     return true;
-}
-
-/// The first content that ends behind `position`.
-uint32_t content_at(const Job& job, uint64_t position) {
-    uint32_t low = 0, high = job.index->content_count();
-    while (low < high) {
-        uint32_t middle = low + (high - low) / 2;
-        if (job.content_start[middle + 1] <= position)
-            low = middle + 1;
-        else
-            high = middle;
-    }
-    return low;
 }
 
 void* unpack_blocks(void* argument) {
@@ -88,9 +72,9 @@ void* unpack_blocks(void* argument) {
             __atomic_store_n(&job.error, error, __ATOMIC_RELAXED);
             break;
         }
-        uint64_t start = job.block_start[number], end = start + block.raw_size;
-        for (uint32_t content = content_at(job, start);
-             content < job.index->content_count() && job.content_start[content] < end; ++content)
+        uint64_t start = job.layout.block_start[number], end = start + block.raw_size;
+        for (uint32_t content = job.layout.content_at(start);
+             content < job.layout.content_count && job.layout.content_start[content] < end; ++content)
             if (!write_content(job, content, raw, start, end)) {
                 __atomic_store_n(&job.error_number, errno, __ATOMIC_RELAXED);
                 break;
@@ -99,11 +83,6 @@ void* unpack_blocks(void* argument) {
     ZSTD_freeDCtx(context);
     free(raw);
     return nullptr;
-}
-
-int by_content(const void* left, const void* right) {
-    uint32_t a = static_cast<const File*>(left)->content, b = static_cast<const File*>(right)->content;
-    return a < b ? -1 : a > b;
 }
 
 } // namespace
@@ -127,34 +106,16 @@ int open_in_tree(int tree, const File& file) {
 bool unpack(const Self& self, const uint8_t* mapped, int tree, Failure& failure) {
     Index index;
     if (!load_index(self, mapped, index, failure)) return false;
-    uint32_t contents = index.content_count(), blocks = index.block_count(), count = index.file_count();
-    auto* files = static_cast<File*>(calloc(count + 1, sizeof(File)));
     Job job;
     job.mapped = mapped;
     job.index = &index;
-    job.files = files;
     job.tree = tree;
-    job.content_start = static_cast<uint64_t*>(calloc(contents + 1, sizeof(uint64_t)));
-    job.block_start = static_cast<uint64_t*>(calloc(blocks + 1, sizeof(uint64_t)));
-    job.first_file = static_cast<uint32_t*>(calloc(contents + 2, sizeof(uint32_t)));
-    if (files == nullptr || job.content_start == nullptr || job.block_start == nullptr ||
-        job.first_file == nullptr)
-        return set(failure, exit_no_room, "there is not enough memory", "", 0);
-    size_t at = 0;
-    for (uint32_t i = 0; i < count; ++i) index.next_file(at, files[i]);
-    qsort(files, count, sizeof(File), by_content);
-    for (uint32_t i = 0; i < contents; ++i)
-        job.content_start[i + 1] = job.content_start[i] + index.content_size(i);
-    for (uint32_t i = 0; i < blocks; ++i)
-        job.block_start[i + 1] = job.block_start[i] + index.block(i).raw_size;
-    for (uint32_t i = 0, file = 0; i <= contents; ++i) {
-        job.first_file[i] = file;
-        while (file < count && files[file].content == i) ++file;
-    }
+    if (!job.layout.make(index)) return set(failure, exit_no_room, "there is not enough memory", "", 0);
     // Empty files are in no block.
-    for (uint32_t i = 0; i < count; ++i) {
-        if (index.content_size(files[i].content) > 0) continue;
-        int descriptor = open_in_tree(tree, files[i]);
+    for (uint32_t i = 0; i < job.layout.file_count; ++i) {
+        const File& empty = job.layout.files[i];
+        if (index.content_size(empty.content) > 0) continue;
+        int descriptor = open_in_tree(tree, empty);
         if (descriptor < 0) return set(failure, exit_no_room, "can't unpack the application:", "", errno);
         close(descriptor);
     }
@@ -162,7 +123,7 @@ bool unpack(const Self& self, const uint8_t* mapped, int tree, Failure& failure)
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
     unsigned wanted = cores < 1 ? 1 : static_cast<unsigned>(cores);
     if (wanted > most_threads) wanted = most_threads;
-    if (wanted > blocks) wanted = blocks;
+    if (wanted > index.block_count()) wanted = index.block_count();
     pthread_t threads[most_threads];
     unsigned started = 0;
     for (; started + 1 < wanted; ++started)

@@ -1,6 +1,7 @@
 // The program of an application bundle: finds what stands in Contents/Resources and becomes the runtime's
 // program in there. Built without the system's headers: the few functions that it calls are declared here, as
 // their manual pages have them (section 2 and 3), and linked against a stub that names them.
+#include "exit_codes.h"
 #include "payload_reader.h"
 
 #include <string.h>
@@ -28,8 +29,6 @@ namespace {
 
 using namespace payload;
 
-constexpr int exit_damaged = 122;
-constexpr int exit_no_start = 123;
 constexpr size_t longest_path = 4096;
 constexpr int seek_end = 2, seek_set = 0;
 
