@@ -88,12 +88,11 @@ class Builder {
 
         // What asks for the graph alone is made while the interpreter compiles.
         auto of_graph = std::async(std::launch::async, [this] {
-            notice_ = review::notice_text(review_.components, project_.title);
             result_.largest = plan::largest_contributions(graph_, 10);
+            return review::notice_text(review_.components, project_.title);
         });
         if (auto done = fill_tree(); !done) return tl::make_unexpected(done.error());
-        of_graph.get();
-        tree_.push_back({review::notice_place, 0644, std::move(notice_)});
+        tree_.push_back({review::notice_place, 0644, of_graph.get()});
         // The largest is of all modules; meanwhile the others are looked at.
         auto hashing = std::async(std::launch::async, [this] {
             for (TreeFile& file : tree_)
@@ -507,7 +506,6 @@ class Builder {
     std::string launcher_;
     std::string front_launcher_; ///< the one in front of the tree: with the mode and the public key
     std::optional<payload::SigningKey> key_;
-    std::string notice_;
     std::string parts_;
     std::unordered_map<std::string, std::uint64_t> sizes_;                ///< of the tree's files, by place
     std::map<std::string, std::pair<std::string, std::uint64_t>> shares_; ///< units, in files with others

@@ -23,14 +23,12 @@ class Weighing {
             std::string part = unit.part.empty() && trace::is_module(unit.kind)
                                    ? unit.name.substr(0, unit.name.find('.'))
                                    : unit.part;
-            auto [group, is_new] = number_of_.try_emplace(part, names_.size());
-            if (is_new) names_.push_back(part);
-            groups_.push_back(group->second);
+            groups_.push_back(number_of_.try_emplace(std::move(part), number_of_.size()).first->second);
         }
     }
 
     std::vector<Contribution> run(std::size_t most) {
-        std::vector<Contribution> found(names_.size());
+        std::vector<Contribution> found(number_of_.size());
         std::uint64_t all = weight(reach_.over([](const trace::Edge&) { return true; }));
         std::vector<bool> needed = reach_.over([](const trace::Edge& edge) { return !edge.reason.optional; });
         for (UnitId id = 0; id < sizes_.size(); ++id) {
@@ -70,7 +68,6 @@ class Weighing {
     trace::Reach reach_;
     std::vector<std::uint64_t> sizes_;
     std::map<std::string, std::size_t> number_of_; ///< parts, by name; the empty one: none
-    std::vector<std::string> names_;               ///< of the parts
     std::vector<std::size_t> groups_;              ///< the part of each unit
 };
 

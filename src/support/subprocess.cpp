@@ -94,12 +94,10 @@ void exchange_streams(Pipe& in, Pipe& out, Pipe& err, std::string_view input, pi
             if (waits[static_cast<std::size_t>(index)].revents == 0) continue;
             ssize_t count = ::read(pipe->read, buffer.data(), buffer.size());
             if (count > 0) {
-                std::size_t size = static_cast<std::size_t>(count);
                 // What is more than is kept is read all the same: it shall not wait for us.
-                if (limits.most_output != 0)
-                    size = std::min<std::size_t>(
-                        size, limits.most_output - std::min<std::size_t>(text->size(), limits.most_output));
-                text->append(buffer.data(), size);
+                text->append(buffer.data(), static_cast<std::size_t>(count));
+                if (limits.most_output != 0 && text->size() > limits.most_output)
+                    text->resize(limits.most_output);
             } else if (count == 0 || errno != EINTR) {
                 Pipe::close_end(pipe->read);
             }

@@ -43,7 +43,7 @@ class Scanner {
         for (;; ++number_) {
             Token& token = tokens_[number_ % tokens_.size()];
             lexer_.next(token);
-            if (token.kind == Kind::end || (token.start >= last && !follows_names_)) break;
+            if (token.kind == Kind::end || (token.start >= last && names_.empty())) break;
             if (token.kind == Kind::word)
                 look_at_word(token);
             else if (token.kind == Kind::template_text && token.sign == 'H')
@@ -110,8 +110,7 @@ class Scanner {
         std::uint32_t lengths = lengths_of_words[static_cast<unsigned char>(word.front())];
         if (word.size() < 32 && (lengths >> word.size() & 1) != 0 && look_at_known_word(token, word)) return;
         if (!name_marks_[mark_of(word)] || after_dot()) return;
-        auto known = names_.find(word);
-        if (known == names_.end()) return;
+        if (!names_.contains(word)) return;
         if (requirers_.contains(word)) {
             if (lexer_.peek() == '(') add_call(RequestKind::require, token.start, lexer_.position() + 1);
             return;
@@ -121,44 +120,40 @@ class Scanner {
 
     /// Whether the word was one of those below.
     bool look_at_known_word(const Token& token, std::string_view word) {
-        auto take = [&](void (Scanner::*look)(const Token&)) {
-            (this->*look)(token);
-            return true;
-        };
         switch (word.front()) {
         case 'r':
-            if (is(word, "require")) return take(&Scanner::look_at_require);
+            if (is(word, "require")) return look_at_require(token), true;
             break;
         case 'i':
-            if (is(word, "import") && !after_dot()) return take(&Scanner::look_at_import);
+            if (is(word, "import") && !after_dot()) return look_at_import(token), true;
             break;
         case 'e':
-            if (is(word, "export") && !after_dot()) return take(&Scanner::look_at_export);
-            if (is(word, "env") && after_dot()) return take(&Scanner::look_at_environment);
+            if (is(word, "export") && !after_dot()) return look_at_export(token), true;
+            if (is(word, "env") && after_dot()) return look_at_environment(), true;
             if (is(word, "eval")) makes_code_ |= lexer_.peek() == '(';
             break;
         case '_':
             if ((is(word, "__dirname") || is(word, "__filename")) && !after_dot())
-                return take(&Scanner::look_at_place);
+                return look_at_place(token), true;
             break;
         case 'c':
-            if (is(word, "const")) return take(&Scanner::look_at_constant);
-            if (is(word, "createRequire")) return take(&Scanner::look_at_maker);
+            if (is(word, "const")) return look_at_constant(), true;
+            if (is(word, "createRequire")) return look_at_maker(token), true;
             break;
         case 'l':
-            if (is(word, "let")) return take(&Scanner::look_at_constant);
+            if (is(word, "let")) return look_at_constant(), true;
             break;
         case 'v':
-            if (is(word, "var")) return take(&Scanner::look_at_constant);
+            if (is(word, "var")) return look_at_constant(), true;
             break;
         case 'F':
             if (is(word, "Function")) makes_code_ |= lexer_.peek() == '(';
             break;
         case 'W':
-            if (is(word, "Worker") && !after_dot()) return take(&Scanner::look_at_start);
+            if (is(word, "Worker") && !after_dot()) return look_at_start(token), true;
             break;
         case 'f':
-            if (is(word, "fork")) return take(&Scanner::look_at_start);
+            if (is(word, "fork")) return look_at_start(token), true;
             break;
         default:
             break;
@@ -292,7 +287,7 @@ class Scanner {
     }
 
     /// `process.env.NAME`, `process.env["NAME"]`.
-    void look_at_environment(const Token&) {
+    void look_at_environment() {
         if (text_of(before()) != "process") return;
         Lexer inner(text_, lexer_.position());
         char next = inner.peek();
@@ -326,7 +321,7 @@ class Scanner {
     }
 
     /// `const name = value`, where the value is known.
-    void look_at_constant(const Token&) {
+    void look_at_constant() {
         Lexer inner(text_, lexer_.position());
         Token name = inner.next();
         if (name.kind != Kind::word || inner.peek() != '=') return;
@@ -350,7 +345,6 @@ class Scanner {
                 if (own != "require") {
                     remember(own);
                     requirers_.insert(own);
-                    follows_names_ = true;
                 }
                 return;
             }
@@ -363,10 +357,7 @@ class Scanner {
         // Another constant of this name, in another part of the file, may be meant as well.
         std::string own(inner.text_of(name));
         if (!is_known(values)) return;
-        if (std::ranges::any_of(values, has_place)) {
-            remember(own);
-            follows_names_ = true;
-        }
+        if (std::ranges::any_of(values, has_place)) remember(own);
         constants_.add(own, values);
     }
 
@@ -407,10 +398,10 @@ class Scanner {
     std::vector<OpenTemplate> templates_;
     KnownValues constants_;
     std::set<std::string, std::less<>> requirers_;
-    std::set<std::string, std::less<>> names_; ///< of these, and of constants that have the file's place
+    std::set<std::string, std::less<>>
+        names_; ///< of these, and of constants that have the file's place: they ask for files too
     std::bitset<4096> name_marks_;
     bool makes_code_ = false;
-    bool follows_names_ = false; ///< the application's own names ask for files
     std::size_t last_place_ = 0; ///< where the last expression ended that was followed
     std::size_t counted_to_ = 0;
     std::uint32_t line_ = 1;
