@@ -3,6 +3,7 @@
 #include "payload/parts.h"
 #include "payload/payload_writer.h"
 #include "report/comparison.h"
+#include "silent_observer.h"
 
 #include <nlohmann/json.hpp>
 #include <random>
@@ -13,11 +14,6 @@ using omnistasis::test::Folder;
 
 namespace {
 
-struct Silent : Observer {
-    void step(std::string_view, std::size_t) override {}
-    void advance(std::size_t) override {}
-};
-
 struct Output {
     std::string version = "1.0";
     bool window = false;
@@ -26,7 +22,7 @@ struct Output {
 };
 
 payload::PayloadContents written(const Folder& folder, const std::string& name, Output output) {
-    Silent silent;
+    test::SilentObserver silent;
     Store none{fs::path()};
     payload::Description description{
         "tideboard", output.version, std::string("bin/app\0", 8), output.window, "", "", ""};

@@ -1,5 +1,6 @@
 #include "payload/payload_writer.h"
 #include "payload_reader.h"
+#include "silent_observer.h"
 #include "support/hash.h"
 
 #include <catch2/catch.hpp>
@@ -11,11 +12,6 @@
 using namespace omnistasis;
 
 namespace {
-
-struct Silent : Observer {
-    void step(std::string_view, std::size_t) override {}
-    void advance(std::size_t) override {}
-};
 
 /// Reads a whole payload back: place to content. Empty where the reader refuses it.
 std::map<std::string, std::string> read_back(const std::string& file, payload::ReadError& error) {
@@ -74,7 +70,7 @@ std::vector<payload::TreeFile> sample_tree() {
 std::string write_sample(const fs::path& file, std::vector<payload::TreeFile> tree, int level = 3) {
     fs::remove(file);
     payload::Description description{"app", "1.0", std::string("bin/app\0-x\0", 11), false, "", "", ""};
-    Silent silent;
+    test::SilentObserver silent;
     Store none{fs::path()};
     auto sizes = payload::write_output(file, "launcher", tree, description, {level, nullptr}, none, silent);
     REQUIRE(sizes);

@@ -1,6 +1,7 @@
 // The tracer on a made-up language: what is reached, what is absent, what is left out.
 #include "folder.h"
 #include "plan/contributions.h"
+#include "silent_observer.h"
 #include "trace/tracer.h"
 #include "trace/why.h"
 
@@ -11,11 +12,6 @@ using namespace omnistasis;
 using namespace omnistasis::trace;
 
 namespace {
-
-struct Silent : Observer {
-    void step(std::string_view, std::size_t) override {}
-    void advance(std::size_t) override {}
-};
 
 /// Units by name, with what they need: "name" in every run, "name?" if it can.
 class MadeUpRuntime : public Runtime {
@@ -79,7 +75,7 @@ class MadeUpRuntime : public Runtime {
 };
 
 Graph traced(MadeUpRuntime& runtime) {
-    Silent silent;
+    test::SilentObserver silent;
     Store none{fs::path()};
     auto graph = trace::trace(runtime, {}, native::HostLibraries({}), none, 2, silent);
     REQUIRE(graph);
