@@ -518,9 +518,8 @@ class Builder {
 
 Result<Installation> Installation::find() {
     std::error_code failed;
-    fs::path program = fs::read_symlink("/proc/self/exe", failed);
-    fs::path prefix = program.parent_path().parent_path();
-    Installation found{prefix / "share/omnistasis", prefix / "lib/omnistasis"};
+    fs::path prefix = own_prefix();
+    Installation found{prefix / "share/omnistasis", own_modules()};
     if (!fs::is_directory(found.data, failed) || !fs::is_directory(found.launchers, failed))
         return fail(ErrorKind::missing, "parts of Omnistasis are missing", prefix,
                     "share/omnistasis or lib/omnistasis is not there", "install Omnistasis anew");

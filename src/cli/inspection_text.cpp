@@ -157,9 +157,12 @@ void add_pe(std::string& out, const native::PeFile& pe, bool verbose) {
     for (const auto& [name, value] : pe.version)
         add(out, "  {}: {}\n", name == "(file)" ? "version by number" : name, value);
     for (const native::PeImport& import : pe.imports) {
-        add(out, "  {}  {}{}\n", import.library, plural(import.names.size(), "function", "functions"),
+        add(out, "  {}  {}{}\n", import.library, plural(import.functions.size(), "function", "functions"),
             import.delayed ? ", when first called" : "");
-        if (verbose) add(out, "    {}\n", fmt::join(import.names, " "));
+        if (!verbose) continue;
+        std::vector<std::string> names;
+        for (const native::PeFunction& function : import.functions) names.push_back(function.text());
+        add(out, "    {}\n", fmt::join(names, " "));
     }
     if (!pe.exports.empty()) add(out, "  exports {}\n", plural(pe.exports.size(), "name", "names"));
     if (verbose && !pe.manifest.empty()) add(out, "{}\n", pe.manifest);
@@ -167,10 +170,7 @@ void add_pe(std::string& out, const native::PeFile& pe, bool verbose) {
 
 void add_mach_o(std::string& out, const native::MachFile& file) {
     for (const native::MachImage& image : file.images) {
-        add(out, "  {}{}{}, {}\n",
-            image.kind == 2   ? "program"
-            : image.kind == 6 ? "library"
-                              : "bundle",
+        add(out, "  {}{}{}, {}\n", report::kind_of(image),
             image.platform.empty() ? ""
                                    : fmt::format(" for {} {} or newer", image.platform, image.oldest_system),
             image.install_name.empty() ? "" : ", " + image.install_name,

@@ -27,11 +27,13 @@ class Reader {
         if (bytes_[EI_DATA] != ELFDATA2LSB && bytes_[EI_DATA] != ELFDATA2MSB)
             return error("has an unknown byte order", EI_DATA);
         view_ = ByteView(bytes_, file_.little_endian);
+        names_ = NameReader(view_);
         if (bytes_.size() < header_size()) return error("ends within its header", bytes_.size());
         file_.type = half(16);
         file_.machine = half(18);
         if (auto done = read_segments(); !done) return tl::make_unexpected(done.error());
-        if (auto done = read_dynamic(); !done) return tl::make_unexpected(done.error());
+        read_dynamic();
+        if (names_.is_used_up()) return error("has names that lie over each other", strings_.value_or(0));
         return std::move(file_);
     }
 
@@ -82,17 +84,17 @@ class Reader {
                 !inside(segment.offset, segment.file_size))
                 return error("ends within a segment", segment.offset);
             if (segment.type == PT_INTERP)
-                file_.interpreter = text(segment.offset, segment.offset + segment.file_size);
+                file_.interpreter = names_.text(segment.offset, segment.offset + segment.file_size);
             file_.segments.push_back(segment);
         }
         return {};
     }
 
-    Result<void> read_dynamic() {
+    void read_dynamic() {
         const ElfSegment* dynamic = nullptr;
         for (const ElfSegment& segment : file_.segments)
             if (segment.type == PT_DYNAMIC) dynamic = &segment;
-        if (dynamic == nullptr) return {};
+        if (dynamic == nullptr) return;
         unsigned width = file_.is_64_bit ? 8 : 4;
         std::uint64_t count = dynamic->file_size / (2 * width);
         for (std::uint64_t i = 0; i < count && i < most_dynamic_entries; ++i) {
@@ -102,10 +104,15 @@ class Reader {
             if (entry.tag == DT_NULL) break;
             file_.dynamic.push_back(entry);
         }
+        // Of tags that stand once, the loader takes the last.
+        std::optional<std::uint64_t> strings, definitions, needs;
         for (const ElfDynamic& entry : file_.dynamic) {
-            if (entry.tag == DT_STRTAB) strings_ = file_.offset_of(entry.value);
+            if (entry.tag == DT_STRTAB) strings = entry.value;
             if (entry.tag == DT_STRSZ) strings_size_ = entry.value;
+            if (entry.tag == DT_VERDEF) definitions = entry.value;
+            if (entry.tag == DT_VERNEED) needs = entry.value;
         }
+        if (strings) strings_ = file_.offset_of(*strings);
         for (const ElfDynamic& entry : file_.dynamic) {
             switch (entry.tag) {
             case DT_NEEDED:
@@ -123,17 +130,12 @@ class Reader {
             case DT_FLAGS_1:
                 file_.ignores_default_folders = (entry.value & DF_1_NODEFLIB) != 0;
                 break;
-            case DT_VERDEF:
-                read_version_definitions(file_.offset_of(entry.value));
-                break;
-            case DT_VERNEED:
-                read_version_needs(file_.offset_of(entry.value));
-                break;
             default:
                 break;
             }
         }
-        return {};
+        if (definitions) read_version_definitions(file_.offset_of(*definitions));
+        if (needs) read_version_needs(file_.offset_of(*needs));
     }
 
     /// GNU symbol versioning: a chain of Verneed records, each with a chain of Vernaux records.
@@ -173,15 +175,14 @@ class Reader {
         }
     }
 
-    std::string string_at(std::uint64_t index) const {
+    std::string string_at(std::uint64_t index) {
         if (!strings_ || index >= strings_size_ || !inside(*strings_, strings_size_)) return {};
-        return text(*strings_ + index, *strings_ + strings_size_);
+        return std::string(names_.text(*strings_ + index, *strings_ + strings_size_));
     }
 
-    std::string text(std::uint64_t from, std::uint64_t limit) const { return view_.text(from, limit); }
-
     ByteSpan bytes_;
-    ByteView view_; ///< once the byte order is known
+    ByteView view_;                ///< once the byte order is known
+    NameReader names_{ByteView()}; ///< likewise
     std::string name_;
     ElfFile file_;
     std::optional<std::uint64_t> strings_;

@@ -13,10 +13,15 @@ namespace {
 
 /// Up to here a segment's zeroed memory is written out rather than a segment added.
 constexpr std::uint64_t little_zeroed_memory = 64u << 10;
+#ifdef FUZZING_BUILD_MODE_UNSAFE_FOR_PRODUCTION
+// A fuzzer would do little else than clear memory.
+constexpr std::uint64_t most_zeroed_memory = 128u << 10, largest_alignment = 64u << 10;
+#else
 /// More is not written out at all: the file would grow by it.
 constexpr std::uint64_t most_zeroed_memory = 64u << 20;
-constexpr std::uint64_t highest_address = 1ull << 56;
 constexpr std::uint64_t largest_alignment = 2u << 20;
+#endif
+constexpr std::uint64_t highest_address = 1ull << 56;
 /// A hostile file shall not make us look for ever.
 constexpr std::uint64_t most_symbols = 1u << 20;
 

@@ -46,14 +46,17 @@ Result<Bytes> without_debug_symbols(ByteSpan file, const std::string& name) {
 
     ByteView view(file, elf->little_endian);
     const ElfSection& old_names = image.sections[image.section_names];
+    NameReader name_reader(view);
     std::string names(1, '\0');
-    auto add_name = [&](ElfSection& section, const std::string& text) {
+    auto add_name = [&](ElfSection& section, std::string_view text) {
         section.name = static_cast<std::uint32_t>(names.size());
-        names += text + '\0';
+        names += text;
+        names += '\0';
     };
     for (ElfSection& section : kept) {
         if (section.type == SHT_NULL) continue;
-        add_name(section, view.text(old_names.offset + section.name, old_names.offset + old_names.size));
+        add_name(section,
+                 name_reader.text(old_names.offset + section.name, old_names.offset + old_names.size));
         if (section.link >= kept.size()) section.link = 0;
         if ((section.flags & SHF_INFO_LINK) != 0 && section.info >= kept.size()) section.info = 0;
     }

@@ -1,5 +1,7 @@
 #include "native/loader_cache.h"
 
+#include "support/byte_view.h"
+
 #include <cstring>
 
 namespace omnistasis::native {
@@ -9,18 +11,6 @@ namespace {
 constexpr std::string_view magic = "glibc-ld.so.cache1.1";
 constexpr std::size_t header_size = 48;
 constexpr std::size_t entry_size = 24;
-
-std::uint32_t word(ByteSpan bytes, std::size_t offset) {
-    std::uint32_t value = 0;
-    if (offset + 4 <= bytes.size()) std::memcpy(&value, bytes.data() + offset, 4);
-    return value;
-}
-
-std::string text(ByteSpan bytes, std::size_t offset) {
-    if (offset >= bytes.size()) return {};
-    const auto* start = reinterpret_cast<const char*>(bytes.data() + offset);
-    return std::string(start, ::strnlen(start, bytes.size() - offset));
-}
 
 } // namespace
 
@@ -33,13 +23,16 @@ LoaderCache LoaderCache::parse(ByteSpan bytes) {
     LoaderCache cache;
     if (bytes.size() < header_size || std::memcmp(bytes.data(), magic.data(), magic.size()) != 0)
         return cache;
-    std::uint32_t count = word(bytes, magic.size());
+    ByteView view(bytes);
+    NameReader names(view);
+    std::uint32_t count = view.word(magic.size());
     for (std::size_t i = 0; i < count; ++i) {
         std::size_t at = header_size + i * entry_size;
         if (at + entry_size > bytes.size()) break;
-        std::uint64_t capabilities = word(bytes, at + 16) | (std::uint64_t(word(bytes, at + 20)) << 32);
+        std::uint64_t capabilities = view.quad(at + 16);
         if (capabilities != 0) continue;
-        cache.paths_[text(bytes, word(bytes, at + 4))].push_back(text(bytes, word(bytes, at + 8)));
+        std::string name(names.text(view.word(at + 4)));
+        cache.paths_[std::move(name)].emplace_back(names.text(view.word(at + 8)));
     }
     return cache;
 }

@@ -119,7 +119,9 @@ class Reader {
     }
 
     static void read_command(const ByteView& command, MachImage& image) {
-        auto text_at = [&](std::uint64_t field) { return command.text(command.word(field), command.size()); };
+        auto text_at = [&](std::uint64_t field) {
+            return std::string(command.text(command.word(field), command.size()));
+        };
         std::uint32_t kind = command.word(0) & 0x7FFFFFFF;
         switch (kind) {
         case load_library:
@@ -140,7 +142,7 @@ class Reader {
             break;
         case segment_32:
         case segment_64:
-            image.segments.push_back(command.text(8, 24));
+            image.segments.emplace_back(command.text(8, 24));
             break;
         case file_uuid:
             for (std::uint64_t i = 0; i < 16; ++i) image.uuid += fmt::format("{:02x}", command.byte(8 + i));

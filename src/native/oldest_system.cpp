@@ -18,6 +18,7 @@ constexpr std::string_view family = "GLIBC_";
 // A hostile file shall not make us look for ever.
 constexpr std::uint64_t most_symbols = 1u << 18;
 constexpr std::uint64_t longest_name = 500;
+constexpr unsigned most_notes = 1024;
 
 std::vector<int> parse_version(std::string_view text) {
     std::vector<int> parts;
@@ -55,7 +56,7 @@ std::string symbol_of_version(const ElfFile& elf, ByteSpan content, std::uint16_
     for (std::uint64_t i = 1; i < count && view.holds(*versions + i * 2, 2); ++i)
         if ((view.half(*versions + i * 2) & 0x7FFF) == number) {
             std::uint64_t name = *strings + view.word(*symbols + i * width);
-            return view.text(name, name + longest_name);
+            return std::string(view.text(name, name + longest_name));
         }
     return {};
 }
@@ -64,10 +65,13 @@ std::string symbol_of_version(const ElfFile& elf, ByteSpan content, std::uint16_
 std::vector<int> kernel_of(const ElfFile& elf, ByteSpan content) {
     ByteView view(content, elf.little_endian);
     constexpr std::uint64_t header = 12; // sizes of name and description, type
+    unsigned notes_left = most_notes;
     for (const ElfSegment& segment : elf.segments) {
         if (segment.type != PT_NOTE) continue;
         std::uint64_t end = std::min(segment.offset + segment.file_size, view.size());
-        for (std::uint64_t at = segment.offset; view.holds(at, header) && at + header <= end;) {
+        for (std::uint64_t at = segment.offset;
+             view.holds(at, header) && at + header <= end && notes_left > 0;) {
+            --notes_left;
             std::uint64_t name = (view.word(at) + 3ull) & ~3ull, size = view.word(at + 4);
             std::uint64_t description = at + header + name;
             if (view.word(at + 8) == NT_GNU_ABI_TAG && size >= 16 &&

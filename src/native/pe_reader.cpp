@@ -4,6 +4,7 @@
 #include "support/utf8.h"
 
 #include <algorithm>
+#include <charconv>
 #include <fmt/format.h>
 #include <optional>
 
@@ -29,8 +30,7 @@ enum Directory : unsigned {
 
 class Reader {
   public:
-    Reader(ByteSpan bytes, std::string name)
-        : view_(bytes), name_(std::move(name)), names_left_(2 * bytes.size() + 4096) {}
+    Reader(ByteSpan bytes, std::string name) : view_(bytes), names_(view_), name_(std::move(name)) {}
 
     Result<PeFile> read() {
         std::uint64_t header = view_.word(0x3C);
@@ -38,6 +38,7 @@ class Reader {
         file_.machine = view_.half(header + 4);
         std::size_t section_count = view_.half(header + 6);
         file_.timestamp = view_.word(header + 8);
+        Range symbols{view_.word(header + 12), view_.word(header + 16)};
         std::uint64_t optional_size = view_.half(header + 20);
         file_.is_library = (view_.half(header + 22) & 0x2000) != 0;
         std::uint64_t optional = header + 24;
@@ -60,7 +61,7 @@ class Reader {
             return error("ends within its section headers", sections);
         for (std::size_t i = 0; i < section_count; ++i) {
             std::uint64_t at = sections + i * 40;
-            file_.sections.push_back(view_.text(at, at + 8));
+            file_.sections.emplace_back(section_name(at, symbols));
             sections_.push_back({view_.word(at + 12), std::max(view_.word(at + 8), view_.word(at + 16)),
                                  view_.word(at + 20), view_.word(at + 16)});
         }
@@ -87,6 +88,20 @@ class Reader {
                     fmt::format("at byte {}", offset), "the file is damaged or was cut off: get it anew");
     }
 
+    /// Eight bytes; or `/` and an offset in the table of strings, which is behind that of symbols: GNU
+    /// linkers write long names of sections as those are written in objects. `symbols`: offset and number of
+    /// entries.
+    std::string_view section_name(std::uint64_t at, Range symbols) {
+        std::string_view name = view_.text(at, at + 8);
+        std::uint64_t offset = 0;
+        if (symbols.address == 0 || !name.starts_with('/') ||
+            std::from_chars(name.data() + 1, name.data() + name.size(), offset).ec != std::errc())
+            return name;
+        std::uint64_t text = symbols.address + 18 * symbols.size + offset;
+        std::string_view long_name = names_.text(text, text + longest_name);
+        return long_name.empty() ? name : long_name;
+    }
+
     Range directory(unsigned number) const {
         std::uint64_t at = directories_ + number * 8;
         if (number >= directory_count_ || at + 8 > directories_end_) return {};
@@ -104,13 +119,9 @@ class Reader {
         return address < 0x400 && view_.holds(address, 1) ? std::optional(address) : std::nullopt;
     }
 
-    /// Names may lie over each other in a hostile file: all of them together are bounded by the file's size.
-    std::string text_at(std::uint64_t address) {
+    std::string_view text_at(std::uint64_t address) {
         auto offset = offset_of(address);
-        if (!offset || names_left_ == 0) return {};
-        std::string text = view_.text(*offset, *offset + std::min<std::uint64_t>(longest_name, names_left_));
-        names_left_ -= std::min<std::uint64_t>(text.size() + 8, names_left_);
-        return text;
+        return offset ? names_.text(*offset, *offset + longest_name) : std::string_view();
     }
 
     void read_exports() {
@@ -121,27 +132,29 @@ class Reader {
         auto names = offset_of(view_.word(*at + 32));
         std::size_t count = std::min<std::size_t>(view_.word(*at + 24), most_functions);
         for (std::size_t i = 0; names && i < count && view_.holds(*names + i * 4, 4); ++i) {
-            std::string name = text_at(view_.word(*names + i * 4));
-            if (names_left_ == 0) return;
-            if (!name.empty()) file_.exports.push_back(std::move(name));
+            std::string_view name = text_at(view_.word(*names + i * 4));
+            if (names_.is_used_up()) return;
+            if (!name.empty()) file_.exports.push_back(name);
         }
     }
 
-    /// The names of an import table: 4 or 8 bytes an entry, ended by 0.
-    std::vector<std::string> read_names(std::uint64_t address) {
-        std::vector<std::string> names;
+    /// An import table: 4 or 8 bytes an entry, ended by 0.
+    std::vector<PeFunction> read_functions(std::uint64_t address) {
+        std::vector<PeFunction> functions;
         auto at = offset_of(address);
         unsigned width = file_.is_64_bit ? 8 : 4;
         std::uint64_t by_number = 1ull << (8 * width - 1);
         for (std::uint64_t i = 0; at && functions_ < most_functions && view_.holds(*at + i * width, width);
              ++i) {
             std::uint64_t entry = view_.number(*at + i * width, width);
-            if (entry == 0 || names_left_ == 0) break;
+            if (entry == 0 || names_.is_used_up()) break;
             ++functions_;
-            names.push_back((entry & by_number) != 0 ? fmt::format("#{}", entry & 0xFFFF)
-                                                     : text_at((entry & 0x7FFFFFFF) + 2));
+            if ((entry & by_number) != 0)
+                functions.push_back({{}, static_cast<std::uint16_t>(entry)});
+            else
+                functions.push_back({text_at((entry & 0x7FFFFFFF) + 2), 0});
         }
-        return names;
+        return functions;
     }
 
     void read_imports() {
@@ -151,8 +164,9 @@ class Reader {
             std::uint64_t entry = *at + i * 20;
             std::uint32_t names = view_.word(entry), library = view_.word(entry + 12),
                           addresses = view_.word(entry + 16);
-            if (library == 0 || names_left_ == 0) break;
-            file_.imports.push_back({text_at(library), read_names(names != 0 ? names : addresses), false});
+            if (library == 0 || names_.is_used_up()) break;
+            file_.imports.push_back(
+                {std::string(text_at(library)), read_functions(names != 0 ? names : addresses), false});
         }
     }
 
@@ -162,8 +176,9 @@ class Reader {
         for (std::size_t i = 0; at && i < most_libraries && view_.holds(*at + i * 32, 32); ++i) {
             std::uint64_t entry = *at + i * 32;
             std::uint32_t library = view_.word(entry + 4);
-            if (library == 0 || names_left_ == 0) break;
-            file_.imports.push_back({text_at(library), read_names(view_.word(entry + 16)), true});
+            if (library == 0 || names_.is_used_up()) break;
+            file_.imports.push_back(
+                {std::string(text_at(library)), read_functions(view_.word(entry + 16)), true});
         }
     }
 
@@ -281,16 +296,18 @@ class Reader {
     }
 
     ByteView view_;
+    NameReader names_;
     std::string name_;
     PeFile file_;
     std::vector<Section> sections_;
     std::uint64_t directories_ = 0, directories_end_ = 0, resources_ = 0;
     std::uint32_t directory_count_ = 0;
     std::size_t functions_ = 0, entries_ = 0;
-    std::uint64_t names_left_; ///< bytes
 };
 
 } // namespace
+
+std::string PeFunction::text() const { return name.empty() ? fmt::format("#{}", number) : std::string(name); }
 
 bool looks_like_pe(ByteSpan bytes) {
     ByteView view(bytes);

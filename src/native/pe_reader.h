@@ -5,15 +5,24 @@
 #include <cstdint>
 #include <map>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace omnistasis::native {
 
+/// A function that a PE file imports, by its name or by its number.
+struct PeFunction {
+    std::string_view name; ///< empty where it is asked for by number
+    std::uint16_t number = 0;
+
+    std::string text() const; ///< the name, or "#7"
+};
+
 /// A library that a PE file imports from, and what.
 struct PeImport {
     std::string library;
-    std::vector<std::string> names; ///< functions; "#7" for one by number
-    bool delayed = false;           ///< loaded when it is first called
+    std::vector<PeFunction> functions;
+    bool delayed = false; ///< loaded when it is first called
 };
 
 /// A resource's data: type, name and language are numbers or texts.
@@ -32,7 +41,8 @@ struct PeIcon {
     unsigned bits = 0; ///< per pixel
 };
 
-/// What a PE file says about itself ("PE Format", Microsoft).
+/// What a PE file says about itself ("PE Format", Microsoft). The names of functions, of which a file may
+/// have tens of thousands, lie in the bytes that were read.
 struct PeFile {
     bool is_64_bit = false;
     bool is_library = false;     ///< IMAGE_FILE_DLL
@@ -45,7 +55,7 @@ struct PeFile {
     std::vector<std::string> sections;
     std::vector<PeImport> imports;
     std::string export_name; ///< as a library calls itself
-    std::vector<std::string> exports;
+    std::vector<std::string_view> exports;
     std::vector<PeResource> resources;
     std::vector<PeIcon> icons; ///< of the first group
     std::map<std::string, std::string>
@@ -55,7 +65,8 @@ struct PeFile {
 
 bool looks_like_pe(ByteSpan bytes);
 
-/// Reads it; the bytes may be anything. An error names the offset that is wrong.
+/// Reads it; the bytes may be anything, and are to stay as long as the result. An error names the offset that
+/// is wrong.
 Result<PeFile> read_pe(ByteSpan bytes, const std::string& name);
 
 } // namespace omnistasis::native

@@ -129,9 +129,12 @@ Json pe_json(const native::PeFile& pe) {
                                            : "other"},
               {"signed", pe.is_signed},
               {"sections", pe.sections}};
-    for (const native::PeImport& import : pe.imports)
+    for (const native::PeImport& import : pe.imports) {
+        Json names = Json::array();
+        for (const native::PeFunction& function : import.functions) names.push_back(function.text());
         json["imports"].push_back(
-            {{"library", import.library}, {"delayed", import.delayed}, {"names", import.names}});
+            {{"library", import.library}, {"delayed", import.delayed}, {"names", std::move(names)}});
+    }
     if (!pe.exports.empty()) json["exports"] = pe.exports;
     for (const native::PeIcon& icon : pe.icons)
         json["icons"].push_back({{"width", icon.width}, {"height", icon.height}, {"bits", icon.bits}});
@@ -149,10 +152,7 @@ Json mach_json(const native::MachFile& file) {
     Json json{{"universal", file.universal}, {"images", Json::array()}};
     for (const native::MachImage& image : file.images) {
         Json one{{"architecture", mach_processor(image.processor)},
-                 {"kind", image.kind == 2   ? "program"
-                          : image.kind == 6 ? "library"
-                          : image.kind == 8 ? "bundle"
-                                            : fmt::format("kind {}", image.kind)},
+                 {"kind", kind_of(image)},
                  {"bits", image.is_64_bit ? 64 : 32},
                  {"install_name", image.install_name},
                  {"platform", image.platform},
@@ -160,7 +160,8 @@ Json mach_json(const native::MachFile& file) {
                  {"built_for", image.built_for},
                  {"search_paths", image.search_paths},
                  {"signed", image.is_signed},
-                 {"uuid", image.uuid}};
+                 {"uuid", image.uuid},
+                 {"libraries", Json::array()}};
         for (const native::MachLibrary& library : image.libraries)
             one["libraries"].push_back({{"name", library.name},
                                         {"version", library.current_version},
@@ -235,14 +236,15 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
             return inspection;
         }
     }
-    std::optional<MappedFile> opened;
+    std::shared_ptr<const MappedFile> opened;
     if (content == nullptr) {
         auto mapped = MappedFile::open(file);
         if (!mapped) {
             inspection.error = mapped.error().why;
             return inspection;
         }
-        content = &opened.emplace(std::move(*mapped));
+        opened = std::make_shared<const MappedFile>(std::move(*mapped));
+        content = opened.get();
     }
     ByteSpan bytes = content->bytes();
     inspection.size = bytes.size();
@@ -278,10 +280,12 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
     } else if (native::looks_like_pe(bytes)) {
         inspection.format = "PE";
         auto pe = native::read_pe(bytes, file);
-        if (pe)
+        if (pe) {
             inspection.pe = std::move(*pe);
-        else
+            inspection.content = std::move(opened);
+        } else {
             inspection.error = fmt::format("{}, {}", pe.error().what, pe.error().why);
+        }
     } else if (native::looks_like_mach_o(bytes)) {
         inspection.format = "Mach-O";
         auto mach_o = native::read_mach_o(bytes, file);
@@ -291,6 +295,21 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
             inspection.error = fmt::format("{}, {}", mach_o.error().what, mach_o.error().why);
     }
     return inspection;
+}
+
+std::string kind_of(const native::MachImage& image) {
+    switch (image.kind) {
+    case 1:
+        return "object";
+    case 2:
+        return "program";
+    case 6:
+        return "library";
+    case 8:
+        return "bundle";
+    default:
+        return fmt::format("kind {}", image.kind);
+    }
 }
 
 std::string architecture_of(const Inspection& inspection) {

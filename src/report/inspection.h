@@ -25,6 +25,7 @@ struct Inspection {
     std::string format; ///< "ELF", "PE", "Mach-O", "Omnistasis output"; empty: none of these
     std::shared_ptr<const native::ElfFile> elf;
     std::optional<native::PeFile> pe;
+    std::shared_ptr<const MappedFile> content; ///< that names of `pe` lie in, where `loader` does not keep it
     std::optional<native::MachFile> mach_o;
     std::optional<native::LoadedProcess> process; ///< ELF: what this machine's loader makes of it
     std::optional<payload::PayloadContents> payload;
@@ -42,6 +43,9 @@ struct Inspection {
 /// of many, without what has to be searched for in its content; then `loader` has to stay as long as the
 /// result.
 Inspection inspect_file(const std::string& file, const native::LoaderModel& loader, bool brief = false);
+
+/// "program", "library", "bundle", ...
+std::string kind_of(const native::MachImage& image);
 
 /// "x86-64, 64 bit", ...
 std::string architecture_of(const Inspection& inspection);

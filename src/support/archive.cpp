@@ -1,8 +1,8 @@
 #include "support/archive.h"
 
+#include "support/lib_archive.h"
+
 #include <algorithm>
-#include <archive.h>
-#include <archive_entry.h>
 #include <cstdlib>
 #include <ctime>
 #include <fmt/format.h>
@@ -38,6 +38,9 @@ std::time_t entry_time() {
 } // namespace
 
 Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip) {
+    auto loaded = LibArchive::load();
+    if (!loaded) return tl::make_unexpected(loaded.error());
+    const LibArchive& library = **loaded;
     std::vector<fs::path> places{name};
     std::error_code failed;
     if (fs::is_directory(folder / name, failed))
@@ -45,53 +48,56 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
             places.push_back(entry.path().lexically_relative(folder));
         });
     std::ranges::sort(places);
-    Reader out(archive_write_new(), archive_write_free);
-    archive_write_set_format_zip(out.get());
+    Reader out(library.write_new(), library.write_free);
+    library.write_set_format_zip(out.get());
     // Times of day in a zip are local ones.
-    archive_write_set_options(out.get(), "zip:compression=deflate");
+    library.write_set_options(out.get(), "zip:compression=deflate");
     auto cannot = [&] {
-        const char* why = archive_error_string(out.get());
+        const char* why = library.error_string(out.get());
         return fail(ErrorKind::missing, "can't write the archive", zip.string(), why != nullptr ? why : "");
     };
-    if (archive_write_open_filename(out.get(), zip.c_str()) != ARCHIVE_OK) return cannot();
+    if (library.write_open_filename(out.get(), zip.c_str()) != ARCHIVE_OK) return cannot();
     for (const fs::path& place : places) {
         fs::path file = folder / place;
-        std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(archive_entry_new(),
-                                                                       archive_entry_free);
+        std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(library.entry_new(),
+                                                                       library.entry_free);
         bool is_link = fs::is_symlink(file, failed), is_folder = !is_link && fs::is_directory(file, failed);
-        archive_entry_set_pathname(entry.get(), (place.string() + (is_folder ? "/" : "")).c_str());
-        archive_entry_set_mtime(entry.get(), entry_time(), 0);
-        archive_entry_set_filetype(entry.get(), is_link ? AE_IFLNK : is_folder ? AE_IFDIR : AE_IFREG);
+        library.entry_set_pathname(entry.get(), (place.string() + (is_folder ? "/" : "")).c_str());
+        library.entry_set_mtime(entry.get(), entry_time(), 0);
+        library.entry_set_filetype(entry.get(), is_link ? AE_IFLNK : is_folder ? AE_IFDIR : AE_IFREG);
         bool executable =
             is_folder || (fs::status(file, failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
-        archive_entry_set_perm(entry.get(), executable ? 0755 : 0644);
-        if (is_link) archive_entry_set_symlink(entry.get(), fs::read_symlink(file, failed).c_str());
+        library.entry_set_perm(entry.get(), executable ? 0755 : 0644);
+        if (is_link) library.entry_set_symlink(entry.get(), fs::read_symlink(file, failed).c_str());
         if (is_link || is_folder) {
-            if (archive_write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
+            if (library.write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
             continue;
         }
         auto content = MappedFile::open(file);
         if (!content) return tl::make_unexpected(content.error());
-        archive_entry_set_size(entry.get(), static_cast<la_int64_t>(content->bytes().size()));
-        if (archive_write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
+        library.entry_set_size(entry.get(), static_cast<la_int64_t>(content->bytes().size()));
+        if (library.write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
         std::size_t size = content->bytes().size();
         if (size > 0 &&
-            archive_write_data(out.get(), content->bytes().data(), size) != static_cast<la_ssize_t>(size))
+            library.write_data(out.get(), content->bytes().data(), size) != static_cast<la_ssize_t>(size))
             return cannot();
     }
-    return archive_write_close(out.get()) == ARCHIVE_OK ? Result<void>() : cannot();
+    return library.write_close(out.get()) == ARCHIVE_OK ? Result<void>() : cannot();
 }
 
 Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::uint64_t most) {
-    Reader in(archive_read_new(), archive_read_free);
-    archive_read_support_format_tar(in.get());
-    archive_read_support_format_zip(in.get());
-    archive_read_support_filter_all(in.get());
-    Reader out(archive_write_disk_new(), archive_write_free);
-    archive_write_disk_set_options(out.get(), ARCHIVE_EXTRACT_PERM | ARCHIVE_EXTRACT_SECURE_SYMLINKS |
+    auto loaded = LibArchive::load();
+    if (!loaded) return tl::make_unexpected(loaded.error());
+    const LibArchive& library = **loaded;
+    Reader in(library.read_new(), library.read_free);
+    library.read_support_format_tar(in.get());
+    library.read_support_format_zip(in.get());
+    library.read_support_filter_all(in.get());
+    Reader out(library.write_disk_new(), library.write_free);
+    library.write_disk_set_options(out.get(), ARCHIVE_EXTRACT_PERM | ARCHIVE_EXTRACT_SECURE_SYMLINKS |
                                                   ARCHIVE_EXTRACT_SECURE_NODOTDOT | ARCHIVE_EXTRACT_UNLINK);
     auto broken = [&](archive* from) {
-        const char* why = archive_error_string(from);
+        const char* why = library.error_string(from);
         return fail(ErrorKind::bad_input, "the archive can't be unpacked", file.string(),
                     why != nullptr ? why : "", "get it anew, or unpack it by hand and name the folder");
     };
@@ -99,46 +105,46 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
         return fail(ErrorKind::bad_input, "the archive would write outside of its folder", file.string(),
                     fmt::format("it holds `{}`", path), "get it from where it can be trusted");
     };
-    if (archive_read_open_filename(in.get(), file.c_str(), 1u << 16) != ARCHIVE_OK) return broken(in.get());
+    if (library.read_open_filename(in.get(), file.c_str(), 1u << 16) != ARCHIVE_OK) return broken(in.get());
     std::uint64_t total = 0;
     archive_entry* entry = nullptr;
-    for (int state; (state = archive_read_next_header(in.get(), &entry)) != ARCHIVE_EOF;) {
+    for (int state; (state = library.read_next_header(in.get(), &entry)) != ARCHIVE_EOF;) {
         if (state < ARCHIVE_WARN) return broken(in.get());
-        const char* name = archive_entry_pathname(entry);
+        const char* name = library.entry_pathname(entry);
         if (name == nullptr || *name == 0) continue;
         if (fs::path(name).is_absolute() || !stays_inside(name)) return climbs(name);
-        if (const char* link = archive_entry_symlink(entry); link != nullptr)
+        if (const char* link = library.entry_symlink(entry); link != nullptr)
             if (fs::path(link).is_absolute() || !stays_inside(fs::path(name).parent_path() / link))
                 return climbs(fmt::format("{} -> {}", name, link));
-        if (const char* link = archive_entry_hardlink(entry); link != nullptr) {
+        if (const char* link = library.entry_hardlink(entry); link != nullptr) {
             if (!stays_inside(link)) return climbs(fmt::format("{} -> {}", name, link));
-            archive_entry_set_hardlink(entry, (folder / link).c_str());
+            library.entry_set_hardlink(entry, (folder / link).c_str());
         }
-        auto type = archive_entry_filetype(entry);
+        auto type = library.entry_filetype(entry);
         if (type != AE_IFREG && type != AE_IFDIR && type != AE_IFLNK &&
-            archive_entry_hardlink(entry) == nullptr)
+            library.entry_hardlink(entry) == nullptr)
             continue;
-        archive_entry_set_perm(entry,
-                               (archive_entry_perm(entry) & 0111) != 0 || type == AE_IFDIR ? 0755 : 0644);
-        archive_entry_set_pathname(entry, (folder / name).c_str());
-        if (archive_write_header(out.get(), entry) < ARCHIVE_WARN) return broken(out.get());
+        library.entry_set_perm(entry,
+                               (library.entry_perm(entry) & 0111) != 0 || type == AE_IFDIR ? 0755 : 0644);
+        library.entry_set_pathname(entry, (folder / name).c_str());
+        if (library.write_header(out.get(), entry) < ARCHIVE_WARN) return broken(out.get());
         const void* bytes = nullptr;
         std::size_t size = 0;
         la_int64_t offset = 0;
         int more = ARCHIVE_OK;
-        while ((more = archive_read_data_block(in.get(), &bytes, &size, &offset)) == ARCHIVE_OK) {
+        while ((more = library.read_data_block(in.get(), &bytes, &size, &offset)) == ARCHIVE_OK) {
             total += size;
             if (total > most)
                 return fail(ErrorKind::bad_input, "the archive is too large", file.string(),
                             fmt::format("it holds more than {} bytes", most),
                             "name the folder of the runtime itself");
-            if (archive_write_data_block(out.get(), bytes, size, offset) < ARCHIVE_WARN)
+            if (library.write_data_block(out.get(), bytes, size, offset) < ARCHIVE_WARN)
                 return broken(out.get());
         }
         if (more != ARCHIVE_EOF) return broken(in.get());
-        if (archive_write_finish_entry(out.get()) < ARCHIVE_WARN) return broken(out.get());
+        if (library.write_finish_entry(out.get()) < ARCHIVE_WARN) return broken(out.get());
     }
-    if (archive_write_close(out.get()) != ARCHIVE_OK) return broken(out.get());
+    if (library.write_close(out.get()) != ARCHIVE_OK) return broken(out.get());
     return {};
 }
 

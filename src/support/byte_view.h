@@ -6,7 +6,7 @@
 #include <bit>
 #include <cstdint>
 #include <cstring>
-#include <string>
+#include <string_view>
 
 namespace omnistasis {
 
@@ -42,12 +42,12 @@ class ByteView {
     std::uint32_t word(std::uint64_t offset) const { return static_cast<std::uint32_t>(number(offset, 4)); }
     std::uint64_t quad(std::uint64_t offset) const { return number(offset, 8); }
 
-    /// The bytes up to a zero byte, `limit` (an offset) or the end.
-    std::string text(std::uint64_t from, std::uint64_t limit = ~0ull) const {
+    /// The bytes up to a zero byte, `limit` (an offset) or the end. They stay where they are.
+    std::string_view text(std::uint64_t from, std::uint64_t limit = ~0ull) const {
         limit = std::min<std::uint64_t>(limit, bytes_.size());
         if (from >= limit) return {};
         const auto* start = reinterpret_cast<const char*>(bytes_.data() + from);
-        return std::string(start, ::strnlen(start, limit - from));
+        return {start, ::strnlen(start, limit - from)};
     }
 
     /// A part; empty where it is not inside.
@@ -58,6 +58,30 @@ class ByteView {
   private:
     ByteSpan bytes_;
     bool little_endian_ = true;
+};
+
+/// Reads a foreign file's names. In a hostile file they may lie over each other: all of them together are
+/// bounded by twice the file's size, and what is beyond that is empty.
+class NameReader {
+  public:
+    explicit NameReader(const ByteView& view) : view_(view), left_(2 * view.size() + 4096) {}
+
+    /// As ByteView::text.
+    std::string_view text(std::uint64_t from, std::uint64_t limit = ~0ull) {
+        if (left_ == 0 || from >= limit) return {};
+        if (limit - from > left_) limit = from + left_;
+        std::string_view text = view_.text(from, limit);
+        left_ -= std::min<std::uint64_t>(text.size() + least_cost, left_);
+        return text;
+    }
+
+    bool is_used_up() const { return left_ == 0; }
+
+  private:
+    static constexpr std::uint64_t least_cost = 8; ///< an empty name takes an entry in some table, too
+
+    ByteView view_;
+    std::uint64_t left_; ///< bytes
 };
 
 } // namespace omnistasis

@@ -33,4 +33,11 @@ const std::string& own_program_stamp() {
     return stamp;
 }
 
+std::filesystem::path own_prefix() {
+    std::error_code failed;
+    return std::filesystem::read_symlink("/proc/self/exe", failed).parent_path().parent_path();
+}
+
+std::filesystem::path own_modules() { return own_prefix() / "lib/omnistasis"; }
+
 } // namespace omnistasis

@@ -4,10 +4,8 @@
 #include "support/hash.h"
 
 #include <algorithm>
-#include <chrono>
 #include <cstdlib>
 #include <fmt/format.h>
-#include <httplib.h>
 #include <openssl/evp.h>
 #include <openssl/hmac.h>
 
@@ -20,21 +18,6 @@ constexpr std::size_t code_size = 32;
 constexpr std::size_t most_waiting = 128u << 20; ///< bytes; whoever has more waits
 
 } // namespace
-
-class SharedStore::Connection {
-  public:
-    explicit Connection(const std::string& server) : client_(server) {
-        client_.set_connection_timeout(std::chrono::seconds(2));
-        client_.set_read_timeout(std::chrono::seconds(10));
-        client_.set_write_timeout(std::chrono::seconds(10));
-        client_.set_keep_alive(true);
-        client_.set_tcp_nodelay(true); // many small objects, each of which waits for its answer
-    }
-    httplib::Client& client() { return client_; }
-
-  private:
-    httplib::Client client_;
-};
 
 std::unique_ptr<SharedStore> SharedStore::open_users() {
     const char* url = std::getenv("OMNISTASIS_SHARED_STORE");
@@ -56,9 +39,10 @@ SharedStore::SharedStore(const std::string& url, std::string secret) : secret_(s
     server_ = url.substr(0, slash);
     folder_ = slash == std::string::npos ? "/" : url.substr(slash);
     if (!folder_.ends_with('/')) folder_ += '/';
-    bool is_known = url.starts_with("http://") || url.starts_with("https://");
-    if (!is_known || !httplib::Client(server_).is_valid())
+    if (!url.starts_with("http://") && !url.starts_with("https://"))
         note_trouble("its address is none that begins with http:// or https://");
+    else if (auto connection = take_connection())
+        give_back(std::move(connection));
 }
 
 SharedStore::~SharedStore() {
@@ -90,15 +74,23 @@ std::string SharedStore::code_of(std::string_view key, std::string_view value) c
     return code;
 }
 
-std::unique_ptr<SharedStore::Connection> SharedStore::take_connection() {
-    std::lock_guard lock(mutex_);
-    if (connections_.empty()) return std::make_unique<Connection>(server_);
-    auto connection = std::move(connections_.back());
-    connections_.pop_back();
-    return connection;
+std::unique_ptr<WebClient> SharedStore::take_connection() {
+    {
+        std::lock_guard lock(mutex_);
+        if (!connections_.empty()) {
+            auto connection = std::move(connections_.back());
+            connections_.pop_back();
+            return connection;
+        }
+    }
+    auto connection = WebClient::open(server_);
+    if (connection) return std::move(*connection);
+    const Error& error = connection.error();
+    note_trouble(error.why.empty() ? error.what : fmt::format("{}: {}", error.what, error.why));
+    return nullptr;
 }
 
-void SharedStore::give_back(std::unique_ptr<Connection> connection) {
+void SharedStore::give_back(std::unique_ptr<WebClient> connection) {
     std::lock_guard lock(mutex_);
     connections_.push_back(std::move(connection));
 }
@@ -125,23 +117,23 @@ std::string SharedStore::trouble() const {
 std::optional<std::string> SharedStore::get(std::string_view key) {
     if (is_given_up()) return std::nullopt;
     auto connection = take_connection();
+    if (!connection) return std::nullopt;
     std::string content;
     bool too_large = false;
-    auto answer = connection->client().Get(path_of(key), [&](const char* data, std::size_t size) {
-        too_large = content.size() + size > largest_object + mark.size() + code_size;
-        if (!too_large) content.append(data, size);
+    auto answer = connection->get(path_of(key), [&](std::string_view piece) {
+        too_large = content.size() + piece.size() > largest_object + mark.size() + code_size;
+        if (!too_large) content += piece;
         return !too_large;
     });
-    if (!answer) {
-        note_trouble(too_large ? "it sends more than anybody puts there"
-                               : httplib::to_string(answer.error()));
+    if (answer.status < 0) {
+        note_trouble(too_large ? "it sends more than anybody puts there" : answer.why);
         return std::nullopt;
     }
     give_back(std::move(connection));
-    if (answer->status >= 500 || answer->status == 401 || answer->status == 403)
-        note_trouble(fmt::format("it answers {}", answer->status));
+    if (answer.status >= 500 || answer.status == 401 || answer.status == 403)
+        note_trouble(fmt::format("it answers {}", answer.status));
     std::size_t front = mark.size() + code_size;
-    if (answer->status != 200 || content.size() < front || !content.starts_with(mark)) return std::nullopt;
+    if (answer.status != 200 || content.size() < front || !content.starts_with(mark)) return std::nullopt;
     std::string value = content.substr(front);
     if (content.compare(mark.size(), code_size, code_of(key, value)) != 0) return std::nullopt;
     return value;
@@ -160,7 +152,8 @@ void SharedStore::put(std::string_view key, std::string_view value) {
 }
 
 void SharedStore::send_all() {
-    Connection connection(server_);
+    auto connection = take_connection();
+    if (!connection) return;
     std::unique_lock lock(mutex_);
     for (;;) {
         changed_.wait(lock, [&] { return ending_ || !waiting_.empty(); });
@@ -169,11 +162,11 @@ void SharedStore::send_all() {
         waiting_.pop_front();
         sending_ = true;
         lock.unlock();
-        auto answer = connection.client().Put(object.path, object.content, "application/octet-stream");
-        if (!answer)
-            note_trouble(httplib::to_string(answer.error()));
-        else if (answer->status >= 300)
-            note_trouble(fmt::format("it answers {} to a PUT", answer->status));
+        auto answer = connection->put(object.path, object.content);
+        if (answer.status < 0)
+            note_trouble(answer.why);
+        else if (answer.status >= 300)
+            note_trouble(fmt::format("it answers {} to a PUT", answer.status));
         lock.lock();
         waiting_bytes_ -= std::min(waiting_bytes_, object.content.size());
         sending_ = false;

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "support/web_client.h"
+
 #include <condition_variable>
 #include <cstdint>
 #include <deque>
@@ -53,12 +55,11 @@ class SharedStore {
         std::string path;
         std::string content;
     };
-    class Connection;
-
     std::string path_of(std::string_view key) const;
     std::string code_of(std::string_view key, std::string_view value) const;
-    std::unique_ptr<Connection> take_connection();
-    void give_back(std::unique_ptr<Connection> connection);
+    /// Null where there is none.
+    std::unique_ptr<WebClient> take_connection();
+    void give_back(std::unique_ptr<WebClient> connection);
     void note_trouble(const std::string& what);
     bool is_given_up() const;
     void send_all();
@@ -68,7 +69,7 @@ class SharedStore {
     std::string secret_;
     mutable std::mutex mutex_;
     std::condition_variable changed_;
-    std::vector<std::unique_ptr<Connection>> connections_; ///< idle ones
+    std::vector<std::unique_ptr<WebClient>> connections_; ///< idle ones
     std::deque<Object> waiting_;
     std::size_t waiting_bytes_ = 0;
     bool sending_ = false, ending_ = false;

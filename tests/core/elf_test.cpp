@@ -3,7 +3,10 @@
 #include "native/elf_stripper.h"
 #include "support/subprocess.h"
 
+#include <array>
 #include <catch2/catch.hpp>
+#include <cstring>
+#include <elf.h>
 #include <random>
 #include <unistd.h>
 
@@ -34,6 +37,33 @@ struct Workshop {
         return out;
     }
 };
+
+/// A library of a header, one loaded segment, a dynamic section and what stands `behind` it. Entries get
+/// their values by the offset, which is the address, of that.
+Bytes made_library(std::vector<Elf64_Dyn> (*entries)(std::uint64_t behind), const Bytes& behind) {
+    constexpr std::uint64_t dynamic_at = sizeof(Elf64_Ehdr) + 2 * sizeof(Elf64_Phdr);
+    std::uint64_t dynamic_size = entries(0).size() * sizeof(Elf64_Dyn);
+    std::vector<Elf64_Dyn> dynamic = entries(dynamic_at + dynamic_size);
+    Bytes bytes(dynamic_at + dynamic_size);
+    Elf64_Ehdr header{};
+    std::memcpy(header.e_ident, ELFMAG, SELFMAG);
+    header.e_ident[EI_CLASS] = ELFCLASS64;
+    header.e_ident[EI_DATA] = ELFDATA2LSB;
+    header.e_type = ET_DYN;
+    header.e_machine = EM_X86_64;
+    header.e_phoff = sizeof header;
+    header.e_phentsize = sizeof(Elf64_Phdr);
+    header.e_phnum = 2;
+    std::uint64_t size = bytes.size() + behind.size();
+    std::array<Elf64_Phdr, 2> segments{
+        Elf64_Phdr{PT_LOAD, PF_R, 0, 0, 0, size, size, 4096},
+        {PT_DYNAMIC, PF_R, dynamic_at, dynamic_at, 0, dynamic_size, dynamic_size, 8}};
+    std::memcpy(bytes.data(), &header, sizeof header);
+    std::memcpy(bytes.data() + sizeof header, segments.data(), sizeof segments);
+    std::memcpy(bytes.data() + dynamic_at, dynamic.data(), dynamic_size);
+    bytes.insert(bytes.end(), behind.begin(), behind.end());
+    return bytes;
+}
 
 Bytes bytes_of(const fs::path& file) {
     auto mapped = MappedFile::open(file);
@@ -226,6 +256,41 @@ TEST_CASE("the search follows DT_RPATH of the loading files, unless DT_RUNPATH i
     bool inherited = tags == "--disable-new-dtags";
     CHECK(found["libinner.so"] == (inherited ? inner.string() : ""));
     CHECK((run_program({program.string()})->exit_code == 1) == inherited);
+}
+
+TEST_CASE("thousands of names that are one long name are refused") {
+    auto entries = [](std::uint64_t behind) {
+        std::vector<Elf64_Dyn> dynamic(10'000, Elf64_Dyn{DT_NEEDED, {1}});
+        dynamic.push_back({DT_STRTAB, {behind}});
+        dynamic.push_back({DT_STRSZ, {100'000}});
+        return dynamic;
+    };
+    auto elf = native::read_elf(made_library(entries, Bytes(100'000, 'a')), "libecho.so");
+    REQUIRE_FALSE(elf);
+    CHECK(elf.error().what == "the file has names that lie over each other");
+}
+
+TEST_CASE("of tables of versions that are named again and again the last is read, once") {
+    constexpr std::size_t count = 500;
+    Bytes records;
+    for (std::size_t i = 0; i < count; ++i) {
+        Elf64_Verneed need{1, 1, 0, sizeof need, sizeof need + sizeof(Elf64_Vernaux)};
+        Elf64_Vernaux version{0, 0, static_cast<Elf64_Half>(i), 0, 0};
+        if (i + 1 == count) need.vn_next = 0;
+        const auto* start = reinterpret_cast<const std::uint8_t*>(&need);
+        records.insert(records.end(), start, start + sizeof need);
+        start = reinterpret_cast<const std::uint8_t*>(&version);
+        records.insert(records.end(), start, start + sizeof version);
+    }
+    auto entries = [](std::uint64_t behind) {
+        std::vector<Elf64_Dyn> dynamic(1000, Elf64_Dyn{DT_VERNEED, {behind}});
+        dynamic.push_back({DT_VERNEED, {behind + 100 * (sizeof(Elf64_Verneed) + sizeof(Elf64_Vernaux))}});
+        return dynamic;
+    };
+    auto elf = native::read_elf(made_library(entries, records), "libecho.so");
+    REQUIRE(elf);
+    REQUIRE(elf->version_needs.size() == count - 100);
+    CHECK(elf->version_needs[0].versions.at(0).number == 100);
 }
 
 TEST_CASE("hostile bytes are refused, never followed") {

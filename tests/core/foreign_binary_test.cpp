@@ -111,8 +111,9 @@ END
         REQUIRE(at != std::string::npos);
         std::string_view table = std::string_view(built->out).substr(at);
         table = table.substr(0, table.find("\n\n"));
-        for (const std::string& name : import.names) CHECK(table.find(name) != std::string_view::npos);
-        CHECK(std::ranges::count(table, '\n') == static_cast<std::ptrdiff_t>(import.names.size()) + 1);
+        for (const native::PeFunction& function : import.functions)
+            CHECK(table.find(function.text()) != std::string_view::npos);
+        CHECK(std::ranges::count(table, '\n') == static_cast<std::ptrdiff_t>(import.functions.size()) + 1);
     }
     CHECK(std::ranges::find(pe->imports, "USER32.dll", &native::PeImport::library) != pe->imports.end());
     CHECK(pe->version.at("ProductName") == "Tideboard");

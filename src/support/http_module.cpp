@@ -1,0 +1,46 @@
+// The web client, as a module of its own that is loaded when a team's store is used: it brings libraries for
+// encryption and compression, for which every start of the program would wait.
+
+#include "support/http_module.h"
+
+#include <chrono>
+#include <cstring>
+#include <httplib.h>
+
+namespace {
+
+/// The status, or why there is none.
+int status_of(const httplib::Result& answer, char* why) {
+    if (answer) return answer->status;
+    std::strncpy(why, httplib::to_string(answer.error()).c_str(), http_why_size - 1);
+    why[http_why_size - 1] = '\0';
+    return -1;
+}
+
+} // namespace
+
+void* http_open(const char* server) {
+    auto client = std::make_unique<httplib::Client>(server);
+    if (!client->is_valid()) return nullptr;
+    client->set_connection_timeout(std::chrono::seconds(2));
+    client->set_read_timeout(std::chrono::seconds(10));
+    client->set_write_timeout(std::chrono::seconds(10));
+    client->set_keep_alive(true);
+    client->set_tcp_nodelay(true); // many small objects, each of which waits for its answer
+    return client.release();
+}
+
+void http_close(void* client) { delete static_cast<httplib::Client*>(client); }
+
+int http_get(void* client, const char* path, int (*take)(void* taker, const char* data, unsigned long size),
+             void* taker, char* why) {
+    return status_of(
+        static_cast<httplib::Client*>(client)->Get(
+            path, [&](const char* data, std::size_t size) { return take(taker, data, size) != 0; }),
+        why);
+}
+
+int http_put(void* client, const char* path, const char* content, unsigned long size, char* why) {
+    return status_of(
+        static_cast<httplib::Client*>(client)->Put(path, content, size, "application/octet-stream"), why);
+}
