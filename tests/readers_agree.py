@@ -24,11 +24,11 @@ PE_MACHINES = {"0x8664": "x86-64", "0x14C": "x86", "0xAA64": "aarch64"}
 MACH_PROCESSORS = {"X86_64": "x86-64", "ARM64": "aarch64"}
 
 
-def run(*command, **more):
+def run(*command, may_fail=False, **more):
     done = subprocess.run([str(word) for word in command], capture_output=True, text=True, errors="surrogateescape", **more)
-    if done.returncode != 0:
+    if done.returncode != 0 and not may_fail:
         sys.exit(f"{' '.join(map(str, command))}\n{done.stdout}{done.stderr}")
-    return done.stdout
+    return done.stdout if done.returncode == 0 else None
 
 
 def tool(name):
@@ -67,7 +67,9 @@ def oldest_by_readelf(file):
 
 
 def pe_by_llvm(file):
-    text = run(tool("llvm-readobj"), "--file-headers", "--sections", "--coff-imports", "--coff-exports", file)
+    text = run(tool("llvm-readobj"), "--file-headers", "--sections", "--coff-imports", file)
+    # A driver's table of exports that is empty is an error for this reader.
+    exports = run(tool("llvm-readobj"), "--coff-exports", file, may_fail=True) or ""
     header = text[: text.index("Sections [")]
     imports = []
     for block in re.findall(r"^(?:Delay)?Import \{\n(?:.*\n)*?^\}", text, re.M):
@@ -79,7 +81,7 @@ def pe_by_llvm(file):
             "mode": {"0x2": "window", "0x3": "console"}.get(mode, "other"),
             "signed": int(first(r"CertificateTableSize: (0x\w+)", header), 16) > 8,
             "sections": re.findall(r"^    Name: (\S*) \((?:[0-9A-F]{2} ?)+\)$", text, re.M), "imports": imports,
-            "exports": [name for name in re.findall(r"^Export \{\n  Ordinal: .*\n  Name: (.*)\n", text, re.M) if name]}
+            "exports": sorted(name for name in re.findall(r"^Export \{\n  Ordinal: .*\n  Name: (.*)\n", exports, re.M) if name)}
 
 
 def imports_by_objdump(file):
@@ -182,7 +184,7 @@ class Comparison:
                 ours = one.get("c_library", [{"version": None}])[0]["version"]
                 self.hold(file, "ELF", {"c_library": ours}, {"c_library": oldest_by_readelf(file)})
         elif "pe" in one:
-            ours = {"imports": [], "exports": [], **one["pe"]}
+            ours = {"imports": [], **one["pe"], "exports": sorted(one["pe"].get("exports", []))} # LLVM has them by number
             self.hold(file, "PE", ours, pe_by_llvm(file))
             at_once = [(table["library"], len(table["names"])) for table in ours["imports"] if not table["delayed"]]
             if ours["architecture"] != "aarch64":
