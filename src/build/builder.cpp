@@ -341,7 +341,7 @@ class Builder {
         treated.is_changed = !content->empty();
         if (treated.is_changed) {
             Sha256 of_content = sha256(*content);
-            treated.hash.assign(reinterpret_cast<const char*>(of_content.data()), of_content.size());
+            treated.hash = as_text(of_content);
             treated.size = content->size();
             treated.saved = strips && before > content->size() ? before - content->size() : 0;
         }
@@ -394,7 +394,7 @@ class Builder {
         } else if (!is_smaller) {
             return std::string();
         }
-        return std::string(reinterpret_cast<const char*>(changed.data()), changed.size());
+        return std::string(as_text(changed));
     }
 
     void count() {

@@ -12,7 +12,9 @@
 #include <graphviz/cgraph.h>
 #include <graphviz/gvc.h>
 #include <librsvg/rsvg.h>
+#include <png.h>
 #include <turbojpeg.h>
+#include <vector>
 
 char* drawing_layout(const char* graph) {
     GVC_t* context = gvContext();
@@ -36,6 +38,36 @@ char* drawing_layout(const char* graph) {
     return plain;
 }
 
+namespace {
+
+/// Figures are large, and mostly even areas: without filters and with little search they take a fourth of the
+/// time, and as much room.
+bool write_png(cairo_surface_t* surface, const char* file) {
+    cairo_surface_flush(surface);
+    const unsigned char* data = cairo_image_surface_get_data(surface);
+    png_image image{};
+    image.version = PNG_IMAGE_VERSION;
+    image.width = static_cast<png_uint_32>(cairo_image_surface_get_width(surface));
+    image.height = static_cast<png_uint_32>(cairo_image_surface_get_height(surface));
+    image.format = PNG_FORMAT_RGB;
+    image.flags = PNG_IMAGE_FLAG_FAST;
+    std::vector<unsigned char> pixels(PNG_IMAGE_SIZE(image));
+    auto* out = pixels.data();
+    for (png_uint_32 y = 0; y < image.height; ++y) {
+        const unsigned char* row =
+            data +
+            static_cast<std::size_t>(y) * static_cast<std::size_t>(cairo_image_surface_get_stride(surface));
+        for (png_uint_32 x = 0; x < image.width; ++x) {
+            std::uint32_t word = 0;
+            std::memcpy(&word, row + std::size_t(4) * x, 4);
+            for (int shift : {16, 8, 0}) *out++ = static_cast<unsigned char>(word >> shift);
+        }
+    }
+    return png_image_write_to_file(&image, file, 0, pixels.data(), 0, nullptr) != 0;
+}
+
+} // namespace
+
 int drawing_write_png(const char* svg, unsigned long size, double scale, const char* file) {
     RsvgHandle* handle = rsvg_handle_new_from_data(reinterpret_cast<const guint8*>(svg), size, nullptr);
     if (handle == nullptr) return 0;
@@ -48,8 +80,9 @@ int drawing_write_png(const char* svg, unsigned long size, double scale, const c
                                        static_cast<int>(std::ceil(height * scale)));
         cairo_t* context = cairo_create(surface);
         RsvgRectangle all{0, 0, width * scale, height * scale};
-        drawn = rsvg_handle_render_document(handle, context, &all, nullptr) != 0 &&
-                cairo_surface_write_to_png(surface, file) == CAIRO_STATUS_SUCCESS;
+        cairo_set_source_rgb(context, 1, 1, 1);
+        cairo_paint(context);
+        drawn = rsvg_handle_render_document(handle, context, &all, nullptr) != 0 && write_png(surface, file);
         cairo_destroy(context);
         cairo_surface_destroy(surface);
     }

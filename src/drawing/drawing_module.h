@@ -6,7 +6,7 @@ extern "C" {
 /// (inches, from the lower left), to be released with free(); null where the text is no graph.
 char* drawing_layout(const char* graph);
 
-/// Draws an SVG document into a PNG file, `scale` times as large. 1 where that succeeds.
+/// Draws an SVG document on white into a PNG file, `scale` times as large. 1 where that succeeds.
 int drawing_write_png(const char* svg, unsigned long size, double scale, const char* file);
 
 // Pictures are four bytes a pixel: red, green, blue, cover (not multiplied with it); rows from the top.

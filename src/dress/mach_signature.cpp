@@ -26,7 +26,7 @@ void set(std::string& out, std::size_t at, std::uint64_t value, int width) {
 
 void put_hash(std::string& out, std::string_view bytes) {
     Sha256 digest = sha256(bytes);
-    out.append(reinterpret_cast<const char*>(digest.data()), digest.size());
+    out += as_text(digest);
 }
 
 } // namespace

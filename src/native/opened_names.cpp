@@ -15,7 +15,7 @@ bool is_name_byte(char c) {
 } // namespace
 
 std::vector<std::string> opened_names(ByteSpan file) {
-    std::string_view text(reinterpret_cast<const char*>(file.data()), file.size());
+    std::string_view text = as_text(file);
     std::vector<std::string> names;
     using namespace std::string_view_literals;
     if (text.find("\0dlopen\0"sv) == std::string_view::npos) return names;

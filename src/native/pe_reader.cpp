@@ -194,8 +194,7 @@ class Reader {
             ByteSpan data = view_.part(resource.offset, resource.size);
             if (resource.type == "14" && file_.icons.empty()) read_icons(ByteView(data));
             if (resource.type == "16" && file_.version.empty()) read_version(ByteView(data));
-            if (resource.type == "24" && file_.manifest.empty())
-                file_.manifest.assign(reinterpret_cast<const char*>(data.data()), data.size());
+            if (resource.type == "24" && file_.manifest.empty()) file_.manifest = as_text(data);
         }
     }
 

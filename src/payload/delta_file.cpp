@@ -107,8 +107,7 @@ Result<DeltaFile> DeltaFile::read(ByteSpan bytes, const fs::path& name) {
         for (std::size_t i = 8; i-- > 0;) value = value << 8 | bytes[at + i];
         return value;
     };
-    if (bytes.size() < front_size ||
-        std::string_view(reinterpret_cast<const char*>(bytes.data()), magic.size()) != magic)
+    if (bytes.size() < front_size || !as_text(bytes).starts_with(magic))
         return damaged_delta(name, "it is no delta");
     std::uint64_t stored = number(8), raw_size = number(16);
     if (stored > bytes.size() - front_size || raw_size > largest_description)
@@ -146,9 +145,9 @@ std::string DeltaFile::text() const {
     for (std::uint64_t size : {stored.size(), raw.size()})
         for (int i = 0; i < 8; ++i) content += static_cast<char>(size >> (8 * i));
     Sha256 hash = sha256(stored);
-    content.append(reinterpret_cast<const char*>(hash.data()), hash.size());
+    content += as_text(hash);
     content += stored;
-    content.append(reinterpret_cast<const char*>(data.data()), data.size());
+    content += as_text(data);
     return content;
 }
 

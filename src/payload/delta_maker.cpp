@@ -110,7 +110,7 @@ class Maker {
         if (stored.empty() || stored.size() >= bytes.size()) {
             piece.packed = "none";
             piece.stored = bytes.size();
-            stored.assign(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+            stored = as_text(bytes);
         }
         data_ += stored;
         file.pieces.push_back(std::move(piece));

@@ -1,5 +1,6 @@
 #include "payload/payload_contents.h"
 
+#include "payload/content_stream.h"
 #include "payload/launcher_slots.h"
 #include "payload/signing_key.h"
 #include "payload_reader.h"
@@ -124,33 +125,8 @@ Result<void> PayloadContents::each_content(
                                 trailer, true);
         error != ReadError::none)
         return damaged(payload::text_of(error));
-    std::unique_ptr<ZSTD_DCtx, decltype(&ZSTD_freeDCtx)> context(ZSTD_createDCtx(), &ZSTD_freeDCtx);
-    std::string stream; // what was unpacked; what is in front of `taken` was handed on
-    std::size_t taken = 0;
-    std::uint32_t block = 0;
-    for (std::uint32_t content = 0; content < index.content_count(); ++content) {
-        std::uint64_t wanted = index.content_size(content);
-        if (stream.size() - taken < wanted) {
-            stream.erase(0, taken);
-            taken = 0;
-        }
-        while (stream.size() - taken < wanted) {
-            if (block == index.block_count()) return damaged(fmt::format("content {} is not whole", content));
-            Block one = index.block(block++);
-            std::size_t before = stream.size();
-            stream.resize(before + one.raw_size);
-            auto error = unpack_block(bytes + one.offset, one,
-                                      reinterpret_cast<std::uint8_t*>(stream.data()) + before, context.get());
-            if (error != ReadError::none)
-                return damaged(fmt::format("block {}: {}", block - 1, payload::text_of(error)));
-        }
-        std::string part = stream.substr(taken, wanted);
-        taken += wanted;
-        if (std::memcmp(sha256(part).data(), index.content_hash(content), 32) != 0)
-            return damaged(fmt::format("content {} is another than its hash says", content));
-        if (auto done = take(content, part); !done) return done;
-    }
-    return {};
+    auto why_damaged = [this](const std::string& why) { return damaged(why).value(); };
+    return ContentStream(index, bytes, take, why_damaged).run();
 }
 
 std::vector<std::uint64_t> PayloadContents::stored_sizes() const {

@@ -73,7 +73,8 @@ class PayloadContents {
     std::vector<std::uint64_t> stored_sizes() const;
 
     /// Calls `take` with every different content, in order of its number, after its hash was checked; of a
-    /// tree that lies beside the launcher too. Stops at an error, its own or one that `take` returns.
+    /// tree that lies beside the launcher too. It is called on several threads, one at a time. Stops at an
+    /// error, its own or one that `take` returns.
     Result<void> each_content(
         const std::function<Result<void>(std::uint32_t number, const std::string& bytes)>& take) const;
 

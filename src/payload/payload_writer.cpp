@@ -38,19 +38,13 @@ void put(std::string& out, std::uint64_t value, int width) {
     for (int i = 0; i < width; ++i) out += static_cast<char>(value >> (8 * i));
 }
 
-void put(std::string& out, const Sha256& hash) {
-    out.append(reinterpret_cast<const char*>(hash.data()), hash.size());
-}
+void put(std::string& out, const Sha256& hash) { out += as_text(hash); }
 
 void put_field(std::string& head, HeadTag tag, bool must_know, std::string_view value) {
     put(head, tag, 2);
     put(head, must_know ? head_must_know : 0, 2);
     put(head, value.size(), 4);
     head += value;
-}
-
-std::string_view text_of(const Sha256& hash) {
-    return {reinterpret_cast<const char*>(hash.data()), hash.size()};
 }
 
 /// What only a payload with an index says.
@@ -61,13 +55,13 @@ struct OfTree {
 
 std::string make_head(const Description& description, const OfTree* tree, const SigningKey* key) {
     std::string head;
-    if (tree != nullptr) put_field(head, head_tree_id, true, text_of(tree->tree_id));
+    if (tree != nullptr) put_field(head, head_tree_id, true, as_text(tree->tree_id));
     put_field(head, head_name, true, description.name);
     put_field(head, head_start, true, description.start);
     put_field(head, head_mode, true, std::string_view(description.window ? "\1" : "\0", 1));
     if (tree != nullptr) {
-        put_field(head, head_index_hash, true, text_of(tree->index_hash));
-        put_field(head, head_launcher_hash, false, text_of(tree->launcher_hash));
+        put_field(head, head_index_hash, true, as_text(tree->index_hash));
+        put_field(head, head_launcher_hash, false, as_text(tree->launcher_hash));
         if (!tree->parts_record.empty()) put_field(head, head_parts, false, tree->parts_record);
     }
     if (!description.tree_folder.empty()) put_field(head, head_tree_folder, true, description.tree_folder);
@@ -102,7 +96,7 @@ std::string make_trailer(std::uint64_t payload_offset, std::uint64_t head_offset
     put(trailer, sha256(head));
     trailer.resize(trailer_own_hash, '\0');
     Sha256 own = sha256(trailer);
-    trailer.append(reinterpret_cast<const char*>(own.data()), 8);
+    trailer += as_text(own).substr(0, 8);
     return trailer;
 }
 
@@ -409,7 +403,7 @@ class Writer {
             ZSTD_compress2(context, compressor.out.data(), compressor.out.size(), raw.data(), raw.size());
         // What does not become smaller is stored as it is; equal sizes say so.
         if (ZSTD_isError(size) || size >= raw.size())
-            block.stored.assign(reinterpret_cast<const char*>(raw.data()), raw.size());
+            block.stored = as_text(raw);
         else
             block.stored.assign(compressor.out, 0, size);
     }

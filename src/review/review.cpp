@@ -17,10 +17,6 @@ namespace {
 
 constexpr std::size_t largest_searched = 512u << 20;
 
-std::string_view text_of(ByteSpan bytes) {
-    return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
-}
-
 /// A file that would be shipped, and whether it is the application's own.
 struct Shipped {
     std::string file;
@@ -125,7 +121,7 @@ class Reviewer {
         auto kept = kept_of_file(
             shipped.file, "secrets " + own_program_stamp(), store,
             [&](ByteSpan content) {
-                return content.size() <= largest_searched ? secrets.in(text_of(content), shipped.file)
+                return content.size() <= largest_searched ? secrets.in(as_text(content), shipped.file)
                                                           : std::vector<Finding>();
             },
             [](auto& archive, std::vector<Finding>& findings) { visit_findings(archive, findings); });

@@ -171,7 +171,7 @@ Result<void> write_atomically(const fs::path& file, std::string_view content, un
 }
 
 Result<void> write_new(const fs::path& file, ByteSpan content, unsigned mode) {
-    return create_and_write(file, {reinterpret_cast<const char*>(content.data()), content.size()}, mode);
+    return create_and_write(file, as_text(content), mode);
 }
 
 bool is_there(const fs::path& path) {

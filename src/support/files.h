@@ -24,6 +24,11 @@ inline ByteSpan as_bytes(std::string_view text) {
     return {reinterpret_cast<const std::uint8_t*>(text.data()), text.size()};
 }
 
+/// Bytes as a text, which stays where they are.
+inline std::string_view as_text(ByteSpan bytes) {
+    return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
+}
+
 /// A file's whole content. Fails on folders and on what can't be read.
 Result<std::string> read_text(const fs::path& file);
 

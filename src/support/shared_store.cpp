@@ -63,8 +63,7 @@ std::string SharedStore::code_of(std::string_view key, std::string_view value) c
     std::string subject(key);
     subject += value;
     if (secret_.empty()) {
-        Sha256 hash = sha256(subject);
-        return {reinterpret_cast<const char*>(hash.data()), hash.size()};
+        return std::string(as_text(sha256(subject)));
     }
     std::string code(code_size, '\0');
     unsigned size = code_size;

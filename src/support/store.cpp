@@ -95,7 +95,7 @@ void Store::close() {
 
 std::string Store::key_of(std::string_view subject) {
     Sha256 digest = sha256(subject);
-    return std::string(reinterpret_cast<const char*>(digest.data()), 16);
+    return std::string(as_text(digest).substr(0, 16));
 }
 
 std::optional<std::string> Store::find(std::string_view key, Sha256* hash) {
@@ -147,7 +147,7 @@ void Store::keep(std::string_view key, std::string value, const Sha256* hash) {
     Kept kept{std::string(key), {}, {}, value.size()};
     if (value.size() > largest_inside) {
         Sha256 own = hash != nullptr ? *hash : sha256(value);
-        kept.object.assign(reinterpret_cast<const char*>(own.data()), own.size());
+        kept.object = as_text(own);
         if (!write_object(kept.object, value)) return;
         kept.object += damage_check(as_bytes(value));
     } else {

@@ -54,7 +54,7 @@ std::string VirtualDisplay::pixels() const {
     if (!fits || header > bytes.size() || colours > 4096 ||
         bytes.size() - header < colours * 12 + line * height)
         return {};
-    return std::string(reinterpret_cast<const char*>(bytes.data()) + start, line * height);
+    return std::string(as_text(bytes).substr(start, line * height));
 }
 
 bool VirtualDisplay::has_settled() {

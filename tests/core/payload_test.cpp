@@ -1,8 +1,10 @@
+#include "payload/payload_contents.h"
 #include "payload/payload_writer.h"
 #include "payload_reader.h"
 #include "silent_observer.h"
 #include "support/hash.h"
 
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <cstring>
 #include <map>
@@ -133,5 +135,50 @@ TEST_CASE("short contents fill blocks, and no block is larger than readers take"
     auto back = read_back(write_sample(file, tree), error);
     CHECK(error == payload::ReadError::none);
     for (const auto& one : tree) CHECK(back[one.place] == one.content);
+    fs::remove(file);
+}
+
+TEST_CASE("contents are handed on in order and once, until something is wrong") {
+    fs::path file = fs::temp_directory_path() / ("omnistasis contents test " + std::to_string(::getpid()));
+    auto tree = sample_tree();
+    std::string written = write_sample(file, tree);
+    std::vector<std::string> taken;
+    auto take_until = [&](std::size_t most) {
+        taken.clear();
+        return [&taken, most](std::uint32_t number, const std::string& content) -> Result<void> {
+            CHECK(number == taken.size());
+            if (taken.size() == most) return fail(ErrorKind::refused, "that was enough");
+            taken.push_back(content);
+            return {};
+        };
+    };
+    {
+        auto contents = payload::PayloadContents::open(file);
+        REQUIRE(contents);
+        REQUIRE(contents->each_content(take_until(100)));
+        REQUIRE(taken.size() == tree.size() - 1); // two are the same
+        for (const payload::StoredFile& stored : contents->files()) {
+            auto source = std::ranges::find(tree, stored.place, &payload::TreeFile::place);
+            REQUIRE(source != tree.end());
+            CHECK(taken.at(stored.content) == source->content);
+        }
+        auto stopped = contents->each_content(take_until(2));
+        REQUIRE_FALSE(stopped);
+        CHECK(stopped.error().what == "that was enough");
+        CHECK(taken.size() == 2);
+
+        // The last of several blocks is damaged: what is in front of it is handed on.
+        auto segments = contents->segments();
+        REQUIRE(segments.size() > 5); // launcher, blocks, list and index, head
+        written[segments[segments.size() - 3].offset] ^= 1;
+    }
+    REQUIRE(write_atomically(file, written));
+    auto damaged = payload::PayloadContents::open(file);
+    REQUIRE(damaged);
+    auto refused = damaged->each_content(take_until(100));
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().why.starts_with("block "));
+    CHECK(taken.size() < tree.size() - 1);
+    CHECK_FALSE(damaged->verify());
     fs::remove(file);
 }

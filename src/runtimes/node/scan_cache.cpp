@@ -29,9 +29,7 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
 std::optional<ScanResult> scan_file(const std::string& file, Store& store) {
     return kept_of_file(
         file, "javascript " + own_program_stamp(), store,
-        [](ByteSpan content) {
-            return scan({reinterpret_cast<const char*>(content.data()), content.size()});
-        },
+        [](ByteSpan content) { return scan(as_text(content)); },
         [](auto& archive, ScanResult& result) { visit(archive, result); });
 }
 

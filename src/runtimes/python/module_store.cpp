@@ -61,7 +61,7 @@ std::string ModuleStore::key_of(const Source& source, const std::string& interpr
     std::string subject = "bytecode " + interpreter;
     for (const std::string& part : {source.shown_as, std::to_string(source.optimize), source.first_import})
         subject += '\0' + part;
-    subject.append(reinterpret_cast<const char*>(content->data()), content->size());
+    subject += as_text(*content);
     return Store::key_of(subject);
 }
 

@@ -133,7 +133,7 @@ namespace {
 /// Compiled modules keep the names that they import as zero-ended strings: all words in one that could be
 /// names of modules.
 std::vector<std::string> words_of_extension(ByteSpan bytes) {
-    std::string_view content(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+    std::string_view content = as_text(bytes);
     std::vector<std::string> words;
     auto elf = native::read_elf(bytes, "");
     if (!elf || content.find("PyImport_") == std::string_view::npos) return words;

@@ -69,10 +69,7 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     work += facts.is_own ? 'w' : '-';
     return kept_of_file(
         file, work, *store_,
-        [&](ByteSpan content) {
-            return scan({reinterpret_cast<const char*>(content.data()), content.size()}, own_name, package,
-                        facts);
-        },
+        [&](ByteSpan content) { return scan(as_text(content), own_name, package, facts); },
         [](auto& archive, ScanResult& result) { visit(archive, result); });
 }
 

@@ -1,5 +1,7 @@
 #include "runtimes/python/typelib.h"
 
+#include "support/byte_view.h"
+
 #include <algorithm>
 #include <cstring>
 
@@ -15,12 +17,10 @@ constexpr const char* folders[] = {"/usr/lib/x86_64-linux-gnu/girepository-1.0",
                                    "/usr/lib64/girepository-1.0", "/usr/lib/girepository-1.0"};
 
 std::vector<std::string> texts_at(ByteSpan bytes, std::size_t field, char separator) {
-    std::uint32_t offset = 0;
-    std::memcpy(&offset, bytes.data() + field, sizeof offset);
+    std::uint32_t offset = ByteView(bytes).word(field);
     std::vector<std::string> texts;
-    if (offset == 0 || offset >= bytes.size()) return texts;
-    const auto* start = reinterpret_cast<const char*>(bytes.data() + offset);
-    std::string_view rest(start, ::strnlen(start, bytes.size() - offset));
+    if (offset == 0) return texts;
+    std::string_view rest = ByteView(bytes).text(offset);
     while (!rest.empty()) {
         std::size_t end = std::min(rest.find(separator), rest.size());
         if (end > 0) texts.emplace_back(rest.substr(0, end));
