@@ -14,6 +14,7 @@
 #include "report/time_figures.h"
 #include "report/trace_json.h"
 #include "support/hash.h"
+#include "support/json_field.h"
 #include "trace/why.h"
 
 #include <fmt/format.h>
@@ -195,7 +196,7 @@ nlohmann::json json_beside(const fs::path& file, std::vector<std::string>& missi
     auto text = is_file(file) ? read_text(file) : Result<std::string>(std::string());
     if (!text || text->empty()) return nullptr;
     auto json = nlohmann::json::parse(*text, nullptr, false);
-    if (json.is_object() && json.value("format", 1) == 1) return json;
+    if (field_or(json, "format", 0) == 1) return json;
     missing.push_back(
         fmt::format("{} can't be read: it is damaged, or of a newer format.", file.filename().string()));
     return nullptr;

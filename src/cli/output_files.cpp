@@ -2,6 +2,7 @@
 
 #include "payload/delta.h"
 #include "support/files.h"
+#include "support/json_field.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -54,10 +55,10 @@ std::optional<JobOptions> options_of_project(const OutputFiles& files, const Job
     if (said.is_null()) return std::nullopt;
     JobOptions of_project = options;
     of_project.project = {};
-    of_project.project.entry = said.value("entry", "");
+    of_project.project.entry = field_or(said, "entry", "");
     of_project.project.out = files.folder.string();
     of_project.project.name = files.program;
-    if (std::string home = said.value("runtime", ""); !home.empty()) of_project.project.runtime = home;
+    if (std::string home = field_or(said, "runtime", ""); !home.empty()) of_project.project.runtime = home;
     return of_project;
 }
 
@@ -73,7 +74,7 @@ void take_runtime_of_build(JobOptions& options) {
     auto job = load_job(options);
     if (!job || options.project.runtime) return;
     nlohmann::json said = project_of_build(job->project.output_folder(job->project.targets.front()));
-    std::string runtime = said.is_null() ? std::string() : said.value("runtime", "");
+    std::string runtime = said.is_null() ? std::string() : field_or(said, "runtime", "");
     if (!runtime.empty() && is_there(runtime)) options.project.runtime = runtime;
 }
 

@@ -3,7 +3,9 @@
 #include "support/hash.h"
 
 #include <algorithm>
+#include <cctype>
 #include <fmt/format.h>
+#include <functional>
 #include <map>
 #include <set>
 #include <unordered_map>
@@ -27,8 +29,25 @@ std::string uuid_of(const std::string& subject) {
            digits.substr(16, 4) + "-" + digits.substr(20);
 }
 
-std::string reference_of(const ComponentFacts& component) {
-    return component.url.empty() ? "part:" + component.name : component.url;
+/// What the components are called inside of a document, by number: `name_of` where that is not taken already.
+std::vector<std::string> unique_names(const Facts& facts,
+                                      const std::function<std::string(const ComponentFacts&)>& name_of) {
+    std::vector<std::string> names;
+    std::set<std::string> taken;
+    for (const ComponentFacts& component : facts.components) {
+        std::string wanted = name_of(component), name = wanted;
+        for (int copy = 2; !taken.insert(name).second; ++copy) name = fmt::format("{}-{}", wanted, copy);
+        names.push_back(name);
+    }
+    return names;
+}
+
+/// With nothing in it but what identifiers of SPDX, and parts of an URI, may have.
+std::string plain(const std::string& text) {
+    std::string result = text;
+    for (char& c : result)
+        if (std::isalnum(static_cast<unsigned char>(c)) == 0 && c != '.') c = '-';
+    return result;
 }
 
 /// Which components need which, out of the graph: the index into `facts.components`; own units are the
@@ -63,6 +82,8 @@ bool is_listed(const ComponentFacts& component) { return component.kind != "laun
 
 std::string cyclonedx_json(const Facts& facts, const std::string& output_hash,
                            const std::string& tool_version) {
+    std::vector<std::string> references = unique_names(
+        facts, [](const ComponentFacts& one) { return one.url.empty() ? "part:" + one.name : one.url; });
     Json json;
     json["$schema"] = "http://cyclonedx.org/schema/bom-1.5.schema.json";
     json["bomFormat"] = "CycloneDX";
@@ -80,10 +101,11 @@ std::string cyclonedx_json(const Facts& facts, const std::string& output_hash,
         main["hashes"] = Json::array({Json{{"alg", "SHA-256"}, {"content", output_hash}}});
     json["metadata"]["component"] = std::move(main);
     json["components"] = Json::array();
-    for (const ComponentFacts& one : facts.components) {
+    for (std::size_t i = 0; i < facts.components.size(); ++i) {
+        const ComponentFacts& one = facts.components[i];
         if (!is_listed(one)) continue;
         Json component{{"type", one.kind == "runtime" ? "platform" : "library"},
-                       {"bom-ref", reference_of(one)},
+                       {"bom-ref", references[i]},
                        {"name", one.name}};
         if (!one.version.empty()) component["version"] = one.version;
         if (!one.licence.empty()) component["licenses"] = Json::array({Json{{"expression", one.licence}}});
@@ -99,23 +121,20 @@ std::string cyclonedx_json(const Facts& facts, const std::string& output_hash,
     auto add = [&](const std::string& reference, const std::set<std::size_t>& on) {
         Json list = Json::array();
         for (std::size_t index : on)
-            if (is_listed(facts.components[index])) list.push_back(reference_of(facts.components[index]));
+            if (is_listed(facts.components[index])) list.push_back(references[index]);
         json["dependencies"].push_back({{"ref", reference}, {"dependsOn", std::move(list)}});
     };
     add("application", needs[~std::size_t(0)]);
     for (std::size_t i = 0; i < facts.components.size(); ++i)
-        if (is_listed(facts.components[i])) add(reference_of(facts.components[i]), needs[i]);
+        if (is_listed(facts.components[i])) add(references[i], needs[i]);
     return text_of(json);
 }
 
 std::string spdx_json(const Facts& facts, const std::string& output_hash, const std::string& tool_version,
                       const std::string& created) {
-    auto id_of = [](const ComponentFacts& one) {
-        std::string id = "SPDXRef-Package-";
-        for (char c : one.name + (one.version.empty() ? "" : "-" + one.version))
-            id += std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '.' || c == '-' ? c : '-';
-        return id;
-    };
+    std::vector<std::string> ids = unique_names(facts, [](const ComponentFacts& one) {
+        return "SPDXRef-Package-" + plain(one.version.empty() ? one.name : one.name + "-" + one.version);
+    });
     auto licence_of = [](const std::string& licence) {
         return licence.empty() ? std::string("NOASSERTION") : licence;
     };
@@ -124,7 +143,7 @@ std::string spdx_json(const Facts& facts, const std::string& output_hash, const 
     json["dataLicense"] = "CC0-1.0";
     json["SPDXID"] = "SPDXRef-DOCUMENT";
     json["name"] = facts.name;
-    json["documentNamespace"] = "https://spdx.org/spdxdocs/" + facts.name + "-" +
+    json["documentNamespace"] = "https://spdx.org/spdxdocs/" + plain(facts.name) + "-" +
                                 uuid_of(facts.name + facts.version + facts.target + output_hash);
     json["creationInfo"] = {{"created", created}, {"creators", {"Tool: omnistasis-" + tool_version}}};
     json["packages"] = Json::array();
@@ -146,12 +165,13 @@ std::string spdx_json(const Facts& facts, const std::string& output_hash, const 
                          {"relationshipType", "DESCRIBES"},
                          {"relatedSpdxElement", "SPDXRef-Application"}});
     std::set<std::string> references;
-    for (const ComponentFacts& one : facts.components) {
+    for (std::size_t i = 0; i < facts.components.size(); ++i) {
+        const ComponentFacts& one = facts.components[i];
         if (!is_listed(one)) continue;
         for (std::size_t at = one.licence.find("LicenseRef-"); at != std::string::npos;
              at = one.licence.find("LicenseRef-", at + 1))
             references.insert(one.licence.substr(at, one.licence.find_first_of(" )", at) - at));
-        Json package{{"SPDXID", id_of(one)},
+        Json package{{"SPDXID", ids[i]},
                      {"name", one.name},
                      {"downloadLocation", "NOASSERTION"},
                      {"filesAnalyzed", false},
@@ -167,17 +187,16 @@ std::string spdx_json(const Facts& facts, const std::string& output_hash, const 
         json["packages"].push_back(std::move(package));
         relations.push_back({{"spdxElementId", "SPDXRef-Application"},
                              {"relationshipType", "CONTAINS"},
-                             {"relatedSpdxElement", id_of(one)}});
+                             {"relatedSpdxElement", ids[i]}});
     }
     for (const auto& [from, to] : dependencies_of(facts)) {
         bool application = from == ~std::size_t(0);
         if (!application && !is_listed(facts.components[from])) continue;
         for (std::size_t index : to)
             if (is_listed(facts.components[index]))
-                relations.push_back(
-                    {{"spdxElementId", application ? "SPDXRef-Application" : id_of(facts.components[from])},
-                     {"relationshipType", "DEPENDS_ON"},
-                     {"relatedSpdxElement", id_of(facts.components[index])}});
+                relations.push_back({{"spdxElementId", application ? "SPDXRef-Application" : ids[from]},
+                                     {"relationshipType", "DEPENDS_ON"},
+                                     {"relatedSpdxElement", ids[index]}});
     }
     if (!references.empty()) {
         json["hasExtractedLicensingInfos"] = Json::array();

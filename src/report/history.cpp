@@ -1,5 +1,7 @@
 #include "report/history.h"
 
+#include "support/json_field.h"
+
 #include <cstdlib>
 #include <ctime>
 #include <fmt/chrono.h>
@@ -25,8 +27,7 @@ std::string point_in_time() {
 std::string history_with(const std::string& text, const HistoryEntry& entry,
                          const std::optional<Comparison>& changes) {
     Json json = Json::parse(text, nullptr, false);
-    bool usable = json.is_object() && json.value("format", 0) == 1 && json.contains("builds") &&
-                  json["builds"].is_array();
+    bool usable = field_or(json, "format", 0) == 1 && json.contains("builds") && json["builds"].is_array();
     if (!usable) json = Json{{"format", 1}, {"builds", Json::array()}};
     json["builds"].push_back({{"when", entry.when},
                               {"version", entry.version},

@@ -2,6 +2,7 @@
 
 #include "drawing/drawing.h"
 #include "report/page_parts.h"
+#include "support/json_field.h"
 #include "support/size_text.h"
 #include "support/text.h"
 #include "trace/why.h"
@@ -116,8 +117,8 @@ class Page {
         if (built) card(size_text(facts_.output_size), facts_.layout == "single" ? "one file" : "a folder");
         if (!facts_.runtime.empty()) card(text(facts_.runtime), "for " + text(facts_.target));
         if (facts_.proof.is_object()) {
-            bool holds = facts_.proof.value("holds", false);
-            bool is_older = facts_.proof.value("of_earlier_build", false);
+            bool holds = field_or(facts_.proof, "holds", false);
+            bool is_older = field_or(facts_.proof, "of_earlier_build", false);
             card(holds ? "stands alone" : "does not stand alone",
                  is_older ? "as the proof of an earlier build shows" : "as the proof shows",
                  is_older ? "open"
@@ -145,29 +146,29 @@ class Page {
                              "machine around it, and "
                              "says what it looked for.",
                              "open");
-        const Json& runs = facts_.proof.at("runs");
-        bool holds = facts_.proof.value("holds", false);
+        Json runs = field_or(facts_.proof, "runs", Json::array());
+        bool holds = field_or(facts_.proof, "holds", false);
         std::string out =
             paragraph(holds ? fmt::format("Yes, in {} without the build machine around it.",
                                           count(runs.size(), "run", "runs"))
                             : "No: in a run without the build machine around it something was missing.",
                       holds ? "good" : "bad");
-        if (facts_.proof.value("of_earlier_build", false))
+        if (field_or(facts_.proof, "of_earlier_build", false))
             out += paragraph("That was an earlier build: prove this one with <code>omnistasis prove</code>.",
                              "open");
         std::string rows;
         for (const Json& run : runs) {
             std::string arguments;
-            for (const Json& one : run.value("arguments", Json::array()))
-                arguments += " " + one.get<std::string>();
-            rows += row({head(text(run.value("name", ""))),
+            for (const Json& one : field_or(run, "arguments", Json::array()))
+                if (one.is_string()) arguments += " " + one.get<std::string>();
+            rows += row({head(text(field_or(run, "name", ""))),
                          cell("<code>" + text(arguments.substr(std::min<std::size_t>(1, arguments.size()))) +
                               "</code>"),
-                         cell(run.value("holds", false) ? "holds" : "does not hold"),
-                         number(std::to_string(run.value("exit_code", 0))),
-                         number(fmt::format("{:.2f} s", run.value("seconds", 0.0))),
-                         cell(run.value("compared_with_source", false) ? "the same as from source"
-                                                                       : "not compared")});
+                         cell(field_or(run, "holds", false) ? "holds" : "does not hold"),
+                         number(std::to_string(field_or(run, "exit_code", 0))),
+                         number(fmt::format("{:.2f} s", field_or(run, "seconds", 0.0))),
+                         cell(field_or(run, "compared_with_source", false) ? "the same as from source"
+                                                                           : "not compared")});
         }
         out += table("Runs in isolation",
                      {{"run", false},
@@ -179,11 +180,11 @@ class Page {
                      rows);
         std::string found;
         for (const Json& run : runs)
-            for (const Json& one : run.value("findings", Json::array()))
-                found +=
-                    row({head(text(one.value("what", ""))), cell(text(one.value("kind", ""))),
-                         cell(text(one.value("from", ""))), cell(one.value("fails", false) ? "yes" : "no"),
-                         cell(text(one.value("advice", "")))});
+            for (const Json& one : field_or(run, "findings", Json::array()))
+                found += row({head(text(field_or(one, "what", ""))), cell(text(field_or(one, "kind", ""))),
+                              cell(text(field_or(one, "from", ""))),
+                              cell(field_or(one, "fails", false) ? "yes" : "no"),
+                              cell(text(field_or(one, "advice", "")))});
         if (!found.empty())
             out += table(
                 "What it looked for, or did",
@@ -317,11 +318,11 @@ class Page {
         auto add = [&](const char* key, const char* what) {
             if (!facts_.profile.contains(key) || !facts_.profile[key].is_object()) return;
             const Json& one = facts_.profile[key];
-            rows += row({head(what), number(fmt::format("{:.1f} ms", one.value("median_ms", 0.0))),
-                         number(fmt::format("{:.1f} to {:.1f} ms", one.value("low_ms", 0.0),
-                                            one.value("high_ms", 0.0))),
-                         number(std::to_string(one.value("runs", 0))),
-                         number(size_text(one.value("memory_bytes", std::uint64_t(0))))});
+            rows += row({head(what), number(fmt::format("{:.1f} ms", field_or(one, "median_ms", 0.0))),
+                         number(fmt::format("{:.1f} to {:.1f} ms", field_or(one, "low_ms", 0.0),
+                                            field_or(one, "high_ms", 0.0))),
+                         number(std::to_string(field_or(one, "runs", 0))),
+                         number(size_text(field_or(one, "memory_bytes", std::uint64_t(0))))});
         };
         add("warm", "a start");
         add("cold", "the first start");
@@ -335,19 +336,20 @@ class Page {
                                 rows);
         out += figure(facts_.start_svg, "What the time of one start goes to.", "start");
         std::string costs;
-        for (const Json& one : facts_.profile.value("costs", Json::array()))
-            costs += row({head(text(one.value("name", ""))),
-                          number(fmt::format("{:.1f} ms", one.value("own_ms", 0.0))),
-                          number(fmt::format("{:.1f} ms", one.value("all_ms", 0.0)))});
+        for (const Json& one : field_or(facts_.profile, "costs", Json::array()))
+            costs += row({head(text(field_or(one, "name", ""))),
+                          number(fmt::format("{:.1f} ms", field_or(one, "own_ms", 0.0))),
+                          number(fmt::format("{:.1f} ms", field_or(one, "all_ms", 0.0)))});
         if (!costs.empty())
             out += table("The imports that cost most",
                          {{"module", false}, {"alone", true}, {"with what it imports first", true}}, costs);
         std::string could;
-        for (const Json& one : facts_.profile.value("could_wait", Json::array()))
-            could += row(
-                {head(text(one.value("module", ""))),
-                 cell("<code>" + text(at(facts_, one.value("file", ""), one.value("line", 0u))) + "</code>"),
-                 number(fmt::format("{:.1f} ms", one.value("all_ms", 0.0)))});
+        for (const Json& one : field_or(facts_.profile, "could_wait", Json::array()))
+            could +=
+                row({head(text(field_or(one, "module", ""))),
+                     cell("<code>" + text(at(facts_, field_or(one, "file", ""), field_or(one, "line", 0u))) +
+                          "</code>"),
+                     number(fmt::format("{:.1f} ms", field_or(one, "all_ms", 0.0)))});
         if (!could.empty())
             out += table("Imports that could wait until a function needs them",
                          {{"module", false}, {"imported at", false}, {"would save", true}}, could);
@@ -454,7 +456,7 @@ class Page {
     std::string changes() const {
         std::string out = figure(facts_.history_svg, "The sizes of the builds so far.", "history");
         if (!facts_.changes.is_object()) return out + paragraph("There is no earlier build to compare with.");
-        const Json& list = facts_.changes.value("differences", Json::array());
+        Json list = field_or(facts_.changes, "differences", Json::array());
         if (list.empty()) return out + paragraph("Nothing, since the build before.");
         std::string rows;
         constexpr std::size_t most = 200;
@@ -464,9 +466,9 @@ class Page {
                 return one.contains(key) && one[key].is_number() ? size_text(one[key].get<std::uint64_t>())
                                                                  : std::string();
             };
-            rows += row({head(text(one.value("name", ""))), cell(text(one.value("kind", ""))),
-                         cell(text(one.value("what", ""))), cell(text(one.value("before", ""))),
-                         cell(text(one.value("after", ""))), number(size("bytes_before")),
+            rows += row({head(text(field_or(one, "name", ""))), cell(text(field_or(one, "kind", ""))),
+                         cell(text(field_or(one, "what", ""))), cell(text(field_or(one, "before", ""))),
+                         cell(text(field_or(one, "after", ""))), number(size("bytes_before")),
                          number(size("bytes_after"))});
         }
         out += table("Since the build before",

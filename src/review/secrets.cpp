@@ -260,7 +260,13 @@ std::vector<Finding> SecretSearch::in(std::string_view content, const std::strin
 
 BuildMachine BuildMachine::here(const fs::path& project_folder) {
     BuildMachine machine;
-    machine.project_folder = project_folder.string();
+    // Of the Filesystem Hierarchy Standard (3.0): these say nothing of this machine.
+    static constexpr std::array<std::string_view, 18> of_every_system{
+        "/",        "/bin",       "/etc",           "/home",     "/lib",       "/opt",
+        "/root",    "/sbin",      "/srv",           "/tmp",      "/usr",       "/usr/bin",
+        "/usr/lib", "/usr/local", "/usr/local/bin", "/usr/sbin", "/usr/share", "/var"};
+    if (std::ranges::find(of_every_system, project_folder.string()) == of_every_system.end())
+        machine.project_folder = project_folder.string();
     if (const char* home = std::getenv("HOME"); home != nullptr && std::strncmp(home, "/home/", 6) == 0)
         machine.home = home;
     std::array<char, 256> name{};

@@ -45,9 +45,9 @@ class SecretSearch {
 
 /// What the names of the build machine are, that should not be given away with the application.
 struct BuildMachine {
-    std::string project_folder;
-    std::string home; ///< empty where it says nothing of a person, as `/root`
-    std::string host; ///< empty where it is a usual word
+    std::string project_folder; ///< empty where every system has it, as `/usr/bin`
+    std::string home;           ///< empty where it says nothing of a person, as `/root`
+    std::string host;           ///< empty where it is a usual word
     static BuildMachine here(const std::filesystem::path& project_folder);
 };
 

@@ -4,6 +4,7 @@
 #include "support/archive.h"
 #include "support/files.h"
 #include "support/hash.h"
+#include "support/json_field.h"
 #include "support/near_match.h"
 
 #include <algorithm>
@@ -79,11 +80,11 @@ std::vector<StockedRuntime> RuntimeStock::list() const {
         auto json = nlohmann::json::parse(*text, nullptr, false);
         if (!json.is_object()) continue;
         StockedRuntime one;
-        one.language = json.value("language", "");
-        one.version = json.value("version", "");
-        one.target = json.value("target", "");
-        one.size = json.value("size", std::uint64_t(0));
-        one.files = json.value("files", std::size_t(0));
+        one.language = field_or(json, "language", "");
+        one.version = field_or(json, "version", "");
+        one.target = field_or(json, "target", "");
+        one.size = field_or(json, "size", std::uint64_t(0));
+        one.files = field_or(json, "files", std::size_t(0));
         one.id = entry.name;
         one.folder = folder_ / entry.name / files_folder;
         if (!one.language.empty() && is_folder(one.folder)) found.push_back(std::move(one));

@@ -31,7 +31,7 @@ class Reasons {
 /// come before those with an optional one.
 std::vector<Chain> chains_to(const Graph& graph, UnitId unit, std::size_t most);
 
-/// Units that `name` may mean: the exact name, else a file name or place, else all that hold it as a part.
+/// Units that `name` may mean: the exact name, else a file, a place, or the end of a place.
 std::vector<UnitId> units_named(const Graph& graph, const std::string& name);
 
 } // namespace omnistasis::trace

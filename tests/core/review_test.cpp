@@ -132,6 +132,9 @@ TEST_CASE("the build machine's names and leftovers are told") {
     CHECK(found[0].line == 2);
     CHECK(found[1].line == 3);
     CHECK(build_machine_in("/home/pilots northmole2", "a.py", machine).empty());
+    // What every system has says nothing of this one.
+    CHECK(BuildMachine::here("/usr/bin").project_folder.empty());
+    CHECK(BuildMachine::here("/opt/harbour").project_folder == "/opt/harbour");
     CHECK(leftovers_in("/p/notes.txt~", "notes.txt~").size() == 1);
     CHECK(leftovers_in("/p/.git/config", ".git/config").size() == 1);
     CHECK(leftovers_in("/p/keys.p12", "keys.p12")[0].is_credential);
