@@ -9,10 +9,29 @@
 
 namespace {
 
+std::string words_of(httplib::Error error) {
+    switch (error) {
+    case httplib::Error::Connection:
+    case httplib::Error::ConnectionTimeout:
+        return "nobody answers there";
+    case httplib::Error::Read:
+        return "the answer did not come, or broke off";
+    case httplib::Error::Write:
+        return "it does not take what is sent";
+    case httplib::Error::SSLConnection:
+        return "no encrypted connection comes about";
+    case httplib::Error::SSLLoadingCerts:
+    case httplib::Error::SSLServerVerification:
+        return "its certificate is none that this system trusts";
+    default:
+        return httplib::to_string(error);
+    }
+}
+
 /// The status, or why there is none.
 int status_of(const httplib::Result& answer, char* why) {
     if (answer) return answer->status;
-    std::strncpy(why, httplib::to_string(answer.error()).c_str(), http_why_size - 1);
+    std::strncpy(why, words_of(answer.error()).c_str(), http_why_size - 1);
     why[http_why_size - 1] = '\0';
     return -1;
 }
