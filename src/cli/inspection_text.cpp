@@ -8,7 +8,6 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <unistd.h>
-#include <unordered_map>
 
 namespace omnistasis::cli {
 
@@ -35,7 +34,7 @@ void add_oldest_system(std::string& out, const native::OldestSystem& oldest,
         add(out, "  runs on {} or newer with any C library or none: it brings its own\n", kernel);
     if (needs.empty()) return;
     const native::CLibraryNeed& highest = needs.front();
-    std::vector<std::string> names;
+    std::vector<std::string_view> names;
     for (const native::KnownSystem& system : systems)
         if (system.version >= highest.version) names.push_back(system.name);
     add(out, "  runs on glibc {} or newer{}{}\n", native::version_text(highest.version),
@@ -62,29 +61,26 @@ namespace {
 /// The files that one asks for, each with what it asks for itself the first time.
 void add_needs(std::string& out, const Inspection& inspection, report::HostNames& host) {
     const native::LoadedProcess& process = *inspection.process;
-    std::unordered_map<std::string_view, std::size_t> by_name;
-    for (std::size_t i = 0; i < process.objects.size(); ++i) {
-        by_name.try_emplace(process.objects[i].name, i);
-        if (i > 0) by_name.try_emplace(process.objects[i].elf->soname, i);
-    }
     std::vector<bool> shown(process.objects.size(), false);
     auto print = [&](auto& self, std::size_t object, std::size_t depth) -> void {
         if (shown[object]) return;
         shown[object] = true;
-        for (const std::string& name : process.objects[object].elf->needed) {
-            auto found = by_name.find(name);
-            std::string indent(2 + 2 * depth, ' ');
-            if (found == by_name.end()) {
-                add(out, "{}{}  {}\n", indent, name, styled("not found", Style::error, STDOUT_FILENO));
+        const std::vector<std::string>& needed = process.objects[object].elf->needed;
+        for (std::size_t i = 0; i < needed.size(); ++i) {
+            std::uint32_t found = process.found[process.objects[object].first_need + i];
+            if (found == process.nowhere) {
+                add(out, "{:{}}{}  {}\n", "", 2 + 2 * depth, needed[i],
+                    styled("not found", Style::error, STDOUT_FILENO));
                 continue;
             }
-            const native::LoadedObject& one = process.objects[found->second];
-            bool on_host = host.contains(name);
+            if (depth > 0 && shown[found]) continue;
+            const native::LoadedObject& one = process.objects[found];
+            bool on_host = host.contains(needed[i]);
             // What every system has is of interest where the file itself asks for it.
-            if (depth > 0 && (shown[found->second] || on_host)) continue;
-            add(out, "{}{}  {} ({}){}\n", indent, name, shown_path(std::string(one.path)),
+            if (depth > 0 && on_host) continue;
+            add(out, "{:{}}{}  {} ({}){}\n", "", 2 + 2 * depth, needed[i], shown_path(std::string(one.path)),
                 native::word_of(one.found_by), on_host ? ", every system has it" : "");
-            if (!on_host) self(self, found->second, depth + 1);
+            if (!on_host) self(self, found, depth + 1);
         }
     };
     print(print, 0, 0);

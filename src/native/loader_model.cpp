@@ -121,7 +121,7 @@ namespace {
 /// The objects that numbers stand for.
 class ObjectOf {
   public:
-    static constexpr std::uint32_t none = ~0u;
+    static constexpr std::uint32_t none = LoadedProcess::nowhere;
     std::uint32_t operator[](std::uint32_t number) const {
         return number < objects_.size() ? objects_[number] : none;
     }
@@ -336,9 +336,11 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
     add({first.path, first.path, FoundBy::start, 0, &*first.elf}, first);
     for (std::size_t i = 0; i < result.objects.size(); ++i) {
         const File& asking = *process.files[i];
+        result.objects[i].first_need = result.found.size();
         for (std::size_t n = 0; n < asking.elf->needed.size(); ++n) {
             std::uint32_t name = asking.needed[n].name;
-            if (process.of_name[name] != ObjectOf::none) continue;
+            std::uint32_t& found = result.found.emplace_back(process.of_name[name]);
+            if (found != ObjectOf::none) continue;
             FoundBy found_by = FoundBy::cache;
             std::string error;
             const File* file = found_for(process, i, n, found_by, error);
@@ -347,11 +349,11 @@ LoadedProcess LoaderModel::load(const std::string& path) const {
                 result.not_found.push_back({asking.elf->needed[n], i});
                 continue;
             }
-            if (std::uint32_t same = process.of_identity[file->identity_number]; same != ObjectOf::none) {
-                process.of_name.add(name, same);
-                continue;
-            }
-            process.of_name.add(name, result.objects.size());
+            found = process.of_identity[file->identity_number];
+            bool is_new = found == ObjectOf::none;
+            if (is_new) found = static_cast<std::uint32_t>(result.objects.size());
+            process.of_name.add(name, found);
+            if (!is_new) continue;
             add({asking.elf->needed[n], file->path, found_by, i, &*file->elf}, *file);
         }
     }

@@ -32,6 +32,7 @@ struct LoadedObject {
     FoundBy found_by = FoundBy::start;
     std::size_t asked_by = 0; ///< index of the object that asked first
     const ElfFile* elf = nullptr;
+    std::size_t first_need = 0; ///< where what its needs lead to begins in LoadedProcess::found
 };
 
 /// A name that is found nowhere.
@@ -53,6 +54,11 @@ struct LoadedProcess {
     std::vector<NotFound> not_found;
     std::vector<VersionMismatch> mismatches;
     std::string error; ///< why the loader gives up; empty where it does not
+
+    /// What the names in `elf->needed` lead to, of one object behind the other: the index of an object, or
+    /// `nowhere`.
+    std::vector<std::uint32_t> found;
+    static constexpr std::uint32_t nowhere = ~0u;
 };
 
 /// The dynamic loader of this machine (ld.so(8), glibc): which files it would load for a program or library.

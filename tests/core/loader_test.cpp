@@ -38,6 +38,15 @@ std::map<std::string, std::string> modelled(const std::string& file) {
             process.objects[i].name.find('/') == std::string::npos)
             found[std::string(process.objects[i].name)] = process.objects[i].path;
     for (const native::NotFound& missing : process.not_found) found[std::string(missing.name)] = "not found";
+    // What each need leads to says the same.
+    std::size_t nowhere = 0;
+    for (const native::LoadedObject& object : process.objects)
+        for (std::size_t i = 0; i < object.elf->needed.size(); ++i) {
+            std::uint32_t to = process.found.at(object.first_need + i);
+            nowhere += to == process.nowhere ? 1 : 0;
+            CHECK((to == process.nowhere || to < process.objects.size()));
+        }
+    CHECK(nowhere == process.not_found.size());
     return found;
 }
 

@@ -207,6 +207,23 @@ TEST_CASE("inspect: an output's contents, its hashes, its files, and what others
     CHECK(has(workshop.omnistasis({"inspect", workshop.path("taken apart").string()}).out, "native files"));
 }
 
+TEST_CASE("inspect: a library that is asked for by two names is there for both") {
+    Workshop workshop("two names");
+    auto made = workshop.shell(
+        "echo 'int bell(void) { return 1; }' > bell.c; echo 'int main(void) { return 0; }' > main.c;"
+        "cc -shared -fPIC -Wl,-soname,libalias.so.1 -o libalias.so.1 bell.c &&"
+        "cc -shared -fPIC -Wl,-soname,libbell.so.1 -o libbell.so.1 bell.c &&"
+        "cc -Wl,--no-as-needed,-rpath,'$ORIGIN' -o main main.c ./libbell.so.1 ./libalias.so.1 &&"
+        "ln -sf libbell.so.1 libalias.so.1 && ./main");
+    INFO(made.err);
+    REQUIRE(made.exit_code == 0);
+    auto inspected = workshop.omnistasis({"inspect", "main"});
+    INFO(inspected.out);
+    CHECK(inspected.exit_code == 0);
+    CHECK(inspected.out.find("  libalias.so.1  ") != std::string::npos);
+    CHECK(inspected.out.find("not found") == std::string::npos);
+}
+
 TEST_CASE("a project moves libraries to the host's side, or to its own") {
     Workshop workshop("sides");
     workshop.write("main.py", "import zlib\nprint(zlib.crc32(b'tide'))\n");
