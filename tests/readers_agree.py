@@ -167,10 +167,10 @@ def make_mach_o(folder):
 
 class Comparison:
     def __init__(self):
-        self.fields, self.files, self.differences = collections.Counter(), collections.Counter(), []
+        self.fields, self.files, self.differences = collections.Counter(), collections.defaultdict(set), []
 
     def hold(self, file, kind, ours, theirs):
-        self.files[kind] += 1
+        self.files[kind].add(file)
         for name, value in theirs.items():
             self.fields[kind] += 1
             if ours.get(name) != value:
@@ -214,7 +214,7 @@ def main():
     for difference in comparison.differences:
         print(difference)
     for kind in comparison.files:
-        print(f"{kind}: {comparison.fields[kind]} fields compared in {comparison.files[kind]} lookings")
+        print(f"{kind}: {comparison.fields[kind]} fields of {len(comparison.files[kind])} files compared")
     return 1 if comparison.differences or len(comparison.files) != 3 else 0
 
 
