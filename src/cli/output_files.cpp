@@ -74,7 +74,7 @@ void take_runtime_of_build(JobOptions& options) {
     auto job = load_job(options);
     if (!job || options.project.runtime) return;
     nlohmann::json said = project_of_build(job->project.output_folder(job->project.targets.front()));
-    std::string runtime = said.is_null() ? std::string() : field_or(said, "runtime", "");
+    std::string runtime = field_or(said, "runtime", "");
     if (!runtime.empty() && is_there(runtime)) options.project.runtime = runtime;
 }
 

@@ -1,28 +1,27 @@
 #include "drawing/drawing.h"
 
 #include "support/files.h"
+#include "support/late_library.h"
 
 #include <cstdlib>
-#include <dlfcn.h>
 #include <unistd.h>
 
 namespace omnistasis {
 
 Result<Drawing> Drawing::open(const std::filesystem::path& folder) {
     fs::path file = folder / "drawing.so";
-    void* module = ::dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL);
-    if (module == nullptr)
-        return fail(ErrorKind::missing, "can't draw", file, ::dlerror(),
+    LateLibrary late(file.string());
+    if (!late.is_loaded())
+        return fail(ErrorKind::missing, "can't draw", file, late.why(),
                     "install the packages libgvc6, libcgraph6, librsvg2-2 and libturbojpeg0");
     Drawing drawing;
-    drawing.layout_ = reinterpret_cast<Layout>(::dlsym(module, "drawing_layout"));
-    drawing.write_png_ = reinterpret_cast<WritePng>(::dlsym(module, "drawing_write_png"));
-    drawing.draw_svg_ = reinterpret_cast<DrawSvg>(::dlsym(module, "drawing_draw_svg"));
-    drawing.svg_size_ = reinterpret_cast<SvgSize>(::dlsym(module, "drawing_svg_size"));
-    drawing.resample_ = reinterpret_cast<Resample>(::dlsym(module, "drawing_resample"));
-    drawing.decode_jpeg_ = reinterpret_cast<DecodeJpeg>(::dlsym(module, "drawing_decode_jpeg"));
-    if (drawing.draw_svg_ == nullptr || drawing.svg_size_ == nullptr || drawing.resample_ == nullptr ||
-        drawing.decode_jpeg_ == nullptr || drawing.layout_ == nullptr || drawing.write_png_ == nullptr)
+    late.find(drawing.layout_, "drawing_layout");
+    late.find(drawing.write_png_, "drawing_write_png");
+    late.find(drawing.draw_svg_, "drawing_draw_svg");
+    late.find(drawing.svg_size_, "drawing_svg_size");
+    late.find(drawing.resample_, "drawing_resample");
+    late.find(drawing.decode_jpeg_, "drawing_decode_jpeg");
+    if (!late.why().empty())
         return fail(ErrorKind::fault, "can't draw", file, "the module is not ours",
                     "install Omnistasis anew");
     return drawing;

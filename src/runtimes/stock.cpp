@@ -78,7 +78,6 @@ std::vector<StockedRuntime> RuntimeStock::list() const {
         auto text = read_text(folder_ / entry.name / facts_file);
         if (!text) continue;
         auto json = nlohmann::json::parse(*text, nullptr, false);
-        if (!json.is_object()) continue;
         StockedRuntime one;
         one.language = field_or(json, "language", "");
         one.version = field_or(json, "version", "");

@@ -1,10 +1,10 @@
 #include "support/web_client.h"
 
 #include "support/http_module.h"
+#include "support/late_library.h"
 #include "support/own_program.h"
 
 #include <array>
-#include <dlfcn.h>
 
 namespace omnistasis {
 
@@ -20,17 +20,12 @@ struct Module {
 
 Module load() {
     Module module;
-    void* handle = ::dlopen((own_modules() / "http.so").c_str(), RTLD_NOW | RTLD_LOCAL);
-    if (handle == nullptr) {
-        module.why = ::dlerror();
-        return module;
-    }
-    module.open = reinterpret_cast<decltype(module.open)>(::dlsym(handle, "http_open"));
-    module.close = reinterpret_cast<decltype(module.close)>(::dlsym(handle, "http_close"));
-    module.get = reinterpret_cast<decltype(module.get)>(::dlsym(handle, "http_get"));
-    module.put = reinterpret_cast<decltype(module.put)>(::dlsym(handle, "http_put"));
-    if (module.open == nullptr || module.close == nullptr || module.get == nullptr || module.put == nullptr)
-        module.why = "the module is not ours";
+    LateLibrary late((own_modules() / "http.so").string());
+    late.find(module.open, "http_open");
+    late.find(module.close, "http_close");
+    late.find(module.get, "http_get");
+    late.find(module.put, "http_put");
+    module.why = late.why();
     return module;
 }
 

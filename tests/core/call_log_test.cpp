@@ -8,45 +8,45 @@ using Paths = std::set<std::string>;
 
 TEST_CASE("files are told by the path that was asked for and by the one that it led to") {
     Calls calls = read_call_log(
-        "7 openat(AT_FDCWD</work>, \"tides.txt\", O_RDONLY|O_CLOEXEC) = 3</work/tides.txt>\n"
-        "7 openat(AT_FDCWD</work>, \"/usr/lib/libbell.so\", O_RDONLY) = 4</usr/lib/libbell.so.1.2>\n"
-        "7 openat(5</work/charts>, \"../log\", O_WRONLY|O_CREAT, 0666) = 6</work/log>\n"
-        "7 open(\"/work/board\", O_RDWR) = 6</work/board>\n"
-        "7 openat(AT_FDCWD</work>, \"charts\", O_RDONLY|O_DIRECTORY) = 5</work/charts>\n"
-        "7 openat(AT_FDCWD</work>, \"shut\", O_RDONLY) = -1 EACCES (Permission denied)\n"
-        "7 readlink(\"/work/link\", \"tides.txt\", 4095) = 9\n",
+        "7 openat(AT_FDCWD</port>, \"tides.txt\", O_RDONLY|O_CLOEXEC) = 3</port/tides.txt>\n"
+        "7 openat(AT_FDCWD</port>, \"/usr/lib/libbell.so\", O_RDONLY) = 4</usr/lib/libbell.so.1.2>\n"
+        "7 openat(5</port/charts>, \"../log\", O_WRONLY|O_CREAT, 0666) = 6</port/log>\n"
+        "7 open(\"/port/board\", O_RDWR) = 6</port/board>\n"
+        "7 openat(AT_FDCWD</port>, \"charts\", O_RDONLY|O_DIRECTORY) = 5</port/charts>\n"
+        "7 openat(AT_FDCWD</port>, \"shut\", O_RDONLY) = -1 EACCES (Permission denied)\n"
+        "7 readlink(\"/port/link\", \"tides.txt\", 4095) = 9\n",
         "");
     CHECK(calls.started);
-    CHECK(calls.opened == Paths{"/usr/lib/libbell.so", "/usr/lib/libbell.so.1.2", "/work/tides.txt"});
-    CHECK(calls.written == Paths{"/work/board", "/work/log"});
+    CHECK(calls.opened == Paths{"/usr/lib/libbell.so", "/usr/lib/libbell.so.1.2", "/port/tides.txt"});
+    CHECK(calls.written == Paths{"/port/board", "/port/log"});
     CHECK(calls.missing.empty());
 }
 
 TEST_CASE("names are as the system has them, whatever signs are in them") {
     Calls calls = read_call_log(
-        "7 openat(AT_FDCWD</work>, \"a \\\"bell\\\"\\tand\\134more\", O_RDONLY) = 3</work/a "
+        "7 openat(AT_FDCWD</port>, \"a \\\"bell\\\"\\tand\\134more\", O_RDONLY) = 3</port/a "
         "\"bell\"\\tand\\134more>\n"
         "7 openat(AT_FDCWD</w\\303\\244rme\\76>, \"gez\\303\\244hlt\", O_RDONLY) = "
         "3</w\\303\\244rme\\76/gez\\303\\244hlt>\n"
-        "7 openat(AT_FDCWD</work>, \"depth = 4, mud\", O_RDONLY) = 3</work/depth = 4, mud>\n"
-        "7 openat(AT_FDCWD</work>, \"not (there) <yet>\", O_RDONLY) = -1 ENOENT (No such file or directory)\n"
-        "7 access(\"/work/../else//where/./x\", R_OK) = -1 ENOTDIR (Not a directory)\n",
+        "7 openat(AT_FDCWD</port>, \"depth = 4, mud\", O_RDONLY) = 3</port/depth = 4, mud>\n"
+        "7 openat(AT_FDCWD</port>, \"not (there) <yet>\", O_RDONLY) = -1 ENOENT (No such file or directory)\n"
+        "7 access(\"/port/../else//where/./x\", R_OK) = -1 ENOTDIR (Not a directory)\n",
         "");
     CHECK(calls.opened ==
-          Paths{"/work/a \"bell\"\tand\\more", "/w\xC3\xA4rme>/gez\xC3\xA4hlt", "/work/depth = 4, mud"});
-    CHECK(calls.missing == Paths{"/else/where/x", "/work/not (there) <yet>"});
+          Paths{"/port/a \"bell\"\tand\\more", "/w\xC3\xA4rme>/gez\xC3\xA4hlt", "/port/depth = 4, mud"});
+    CHECK(calls.missing == Paths{"/else/where/x", "/port/not (there) <yet>"});
 }
 
 TEST_CASE("calls of several threads that came in between are put together") {
-    Calls calls = read_call_log("7 openat(AT_FDCWD</work>, \"one\", O_RDONLY <unfinished ...>\n"
-                                "8 openat(AT_FDCWD</work>, \"two\", O_RDONLY <unfinished ...>\n"
-                                "7 <... openat resumed>) = 3</work/one>\n"
+    Calls calls = read_call_log("7 openat(AT_FDCWD</port>, \"one\", O_RDONLY <unfinished ...>\n"
+                                "8 openat(AT_FDCWD</port>, \"two\", O_RDONLY <unfinished ...>\n"
+                                "7 <... openat resumed>) = 3</port/one>\n"
                                 "8 <... openat resumed>) = -1 ENOENT (No such file or directory)\n"
-                                "9 <... openat resumed>) = 3</work/three>\n"
+                                "9 <... openat resumed>) = 3</port/three>\n"
                                 "9 <... nothing that is known\n",
                                 "");
-    CHECK(calls.opened == Paths{"/work/one", "/work/three"});
-    CHECK(calls.missing == Paths{"/work/two"});
+    CHECK(calls.opened == Paths{"/port/one", "/port/three"});
+    CHECK(calls.missing == Paths{"/port/two"});
 }
 
 TEST_CASE("nothing counts before the program itself is there") {
@@ -84,10 +84,10 @@ TEST_CASE("processes that had to be killed after the first one ended were left b
 
 TEST_CASE("a log that is cut off or none gives what is in it") {
     CHECK(read_call_log("", "").opened.empty());
-    std::string line = "7 openat(AT_FDCWD</work>, \"tides.txt\", O_RDONLY) = 3</work/tides.txt>\n";
+    std::string line = "7 openat(AT_FDCWD</port>, \"tides.txt\", O_RDONLY) = 3</port/tides.txt>\n";
     for (std::size_t size = 0; size < line.size(); ++size) {
         Calls calls = read_call_log(line + line.substr(0, size), "");
-        CHECK(calls.opened.contains("/work/tides.txt"));
+        CHECK(calls.opened.contains("/port/tides.txt"));
     }
     Calls none = read_call_log("strace: exec: Permission denied\n\n= = (\n12345\n7\n7 (\"\n", "");
     CHECK(none.opened.empty());
