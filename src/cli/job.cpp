@@ -29,6 +29,11 @@ void JobOptions::add_to(CLI::App& command) {
     command.add_option("--exclude", project.exclude, "a module, package or pattern that stays out")
         ->option_text("PATTERN")
         ->allow_extra_args(false);
+    command
+        .add_option("--without", project.without,
+                    "turn a rule off: `own-files`, `whole-packages` or `trial-imports`")
+        ->option_text("RULE")
+        ->allow_extra_args(false);
     command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")
         ->option_text("FROM[=TO]")
         ->allow_extra_args(false);
@@ -82,7 +87,8 @@ std::string settings_text(const JobOptions& job_options) {
                               &options.out, &options.compression, &options.signing_key})
         text += '\0' + value->value_or("\1");
     for (const auto* list :
-         {&options.assets, &options.states, &options.include, &options.exclude, &options.targets}) {
+         {&options.assets, &options.states, &options.include, &options.exclude, &options.targets,
+          &options.without}) {
         text += '\2';
         for (const std::string& value : *list) text += '\0' + value;
     }

@@ -8,8 +8,8 @@
 
 namespace omnistasis::native {
 
-Closure::Closure(fs::path program, const HostLibraries& host, Store& store)
-    : host_(host), store_(store), model_(LoaderModel::Machine::any), program_(real_path(program)) {
+Closure::Closure(fs::path program, const HostLibraries& host, Store& store, PlaceOf place_of_package_file)
+    : host_(host), store_(store), place_of_package_file_(std::move(place_of_package_file)), model_(LoaderModel::Machine::any), program_(real_path(program)) {
     objects_.push_back({program_, program_, FoundBy::start, 0, model_.elf_at(program_)});
 }
 
@@ -77,7 +77,10 @@ Result<void> Closure::follow(std::size_t first) {
             if (!elf->soname.empty()) by_name_.emplace(elf->soname, found);
             if (!place_of_.contains(found)) {
                 std::string file_name = fs::path(name).filename().string();
-                shipped_.push_back({file_name, found, "lib/" + file_name});
+                auto place = place_of_package_file_ && fs::path(found).filename() == file_name
+                                 ? place_of_package_file_(found)
+                                 : std::nullopt;
+                shipped_.push_back({file_name, found, place ? *place : "lib/" + file_name});
                 place_of_.emplace(found, shipped_.back().place);
             }
             open.push_back(objects_.size());

@@ -4,8 +4,10 @@
 #include "native/loader_model.h"
 #include "support/store.h"
 
+#include <functional>
 #include <map>
 #include <oneapi/tbb/concurrent_unordered_map.h>
+#include <optional>
 #include <set>
 #include <string>
 #include <vector>
@@ -42,7 +44,9 @@ class Closure {
   public:
     /// `program` is what loads all files that are added: its own libraries and search path come first.
     /// `store` keeps what a search of the files' texts gives.
-    Closure(fs::path program, const HostLibraries& host, Store& store);
+    /// `place_of_package_file` gives the place of a library that belongs to a package; others go into lib/.
+    using PlaceOf = std::function<std::optional<std::string>(const std::string& file)>;
+    Closure(fs::path program, const HostLibraries& host, Store& store, PlaceOf place_of_package_file = {});
 
     /// Searches the texts of files that are going to be added, on all cores.
     void read_ahead(const std::vector<std::string>& files);
@@ -61,6 +65,7 @@ class Closure {
 
     const HostLibraries& host_;
     Store& store_;
+    PlaceOf place_of_package_file_;
     LoaderModel model_;
     std::string program_;               ///< real path
     std::vector<LoadedObject> objects_; ///< of the process that all of it ends up in; names are real paths

@@ -47,6 +47,12 @@ template <typename T, std::size_t N> std::string word_of(const Words<T, N>& word
     return {};
 }
 
+/// Rules of the trace that can be turned off.
+constexpr std::array<std::pair<const char*, bool Project::*>, 3> trace_rules{
+    {{"own-files", &Project::own_files},
+     {"whole-packages", &Project::whole_packages},
+     {"trial-imports", &Project::trial_imports}}};
+
 /// A name that is a file name everywhere.
 Result<void> check_name(const std::string& name) {
     bool bad = name.empty() || name == "." || name == ".." || name.size() > 120 ||
@@ -133,6 +139,8 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
         project.signing_key = fs::absolute(*options.signing_key, ignored).lexically_normal().string();
     project.include.insert(project.include.end(), options.include.begin(), options.include.end());
     project.exclude.insert(project.exclude.end(), options.exclude.begin(), options.exclude.end());
+    for (const std::string& rule : options.without)
+        if (auto done = turn_off_rule(project, rule, "--without"); !done) return done;
     if (!options.targets.empty()) project.targets = options.targets;
     return {};
 }
@@ -191,6 +199,13 @@ std::string quoted_list(const std::vector<std::string>& texts) {
 }
 
 } // namespace
+
+Result<void> turn_off_rule(Project& project, const std::string& rule, const std::string& where) {
+    auto known = parse_word(trace_rules, "rule", rule, where);
+    if (!known) return tl::make_unexpected(known.error());
+    project.*(*known) = false;
+    return {};
+}
 
 Result<Mode> parse_mode(const std::string& word, const std::string& where) {
     return parse_word(modes, "mode", word, where);
@@ -266,8 +281,12 @@ std::string project_file_text(const Project& project) {
         if (project.sources) text += "sources = true\n";
         if (project.strip) text += "strip = true\n";
     }
-    if (!project.include.empty() || !project.exclude.empty() || !project.notes.empty()) {
+    std::vector<std::string> without;
+    for (const auto& [name, rule] : trace_rules)
+        if (!(project.*rule)) without.emplace_back(name);
+    if (!project.include.empty() || !project.exclude.empty() || !project.notes.empty() || !without.empty()) {
         text += "\n[trace]\n";
+        if (!without.empty()) text += fmt::format("without = {}\n", quoted_list(without));
         if (!project.include.empty()) text += fmt::format("include = {}\n", quoted_list(project.include));
         if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
         if (!project.notes.empty()) text += fmt::format("notes = {}\n", quoted_list(project.notes));

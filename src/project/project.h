@@ -99,6 +99,10 @@ struct Project {
     std::vector<std::string> notes; ///< files with the project's own package notes, relative to the folder
     std::vector<std::string> include;
     std::vector<std::string> exclude;
+    /// Rules of the trace that bring in what nothing names; see `trace_rules`.
+    bool own_files = true;      ///< all files of the application's own go along
+    bool whole_packages = true; ///< small packages go along whole
+    bool trial_imports = true;  ///< packages are imported once, to see what they load
     std::vector<std::string>
         carried_libraries;                   ///< shipped, whatever the target's list of host libraries says
     bool carry_libc = false;                 ///< ship the C library too
@@ -145,6 +149,7 @@ struct ProjectOptions {
     std::vector<std::string> assets; ///< FROM[=TO]
     std::vector<std::string> states;
     std::vector<std::string> include, exclude, targets;
+    std::vector<std::string> without; ///< names of `trace_rules` that are turned off
 };
 
 /// Fills in what only the project's language knows of its entry point: which file it is, and from there the
@@ -167,6 +172,9 @@ Result<Compression> parse_compression(const std::string& word, const std::string
 std::string mode_word(Mode mode);
 std::string layout_word(Layout layout);
 std::string compression_word(Compression compression);
+
+/// Turns a rule of the trace off: `own-files`, `whole-packages` or `trial-imports`.
+Result<void> turn_off_rule(Project& project, const std::string& rule, const std::string& where);
 
 /// The target that this program itself is for: this machine.
 const std::string& host_target();

@@ -58,6 +58,7 @@ class ProjectFileReader {
                                    {"strip", truth_into(project_.strip)}});
         tables["trace"] = table({{"include", texts_into(project_.include)},
                                  {"exclude", texts_into(project_.exclude)},
+                                 {"without", [this](const toml::node& node) { return read_rules(node); }},
                                  {"notes", texts_into(project_.notes)}});
         tables["native"] = table({{"carry", texts_into(project_.carried_libraries)},
                                   {"host", texts_into(project_.host_libraries)},
@@ -114,6 +115,14 @@ class ProjectFileReader {
         return wrong(node.source(), "a value in the project file has the wrong type",
                      fmt::format("{} is expected, here is {}", expected, found),
                      "docs/project-file.md lists all keys with their types");
+    }
+
+    Result<void> read_rules(const toml::node& node) {
+        std::vector<std::string> rules;
+        if (auto read = texts_into(rules)(node); !read) return read;
+        for (const std::string& rule : rules)
+            if (auto done = turn_off_rule(project_, rule, at(node.source())); !done) return done;
+        return {};
     }
 
     Result<void> read_table(const toml::table& values, const Keys& keys) {

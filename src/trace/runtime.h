@@ -125,6 +125,13 @@ class Runtime {
     /// be named again; the trace ends when nothing new comes.
     virtual std::vector<std::pair<UnitId, Need>> settle(const std::vector<Unit>& units) = 0;
 
+    /// What is to be told once the trace is done.
+    virtual std::vector<LooseEnd> final_loose_ends() { return {}; }
+
+    /// The place of a native library that belongs to an installed package: files of a package look for each
+    /// other where the package has them. Nothing where it may lie anywhere.
+    virtual std::optional<std::string> library_place(const std::string&) { return std::nullopt; }
+
     /// What a trace takes from the source file of one of the application's own units: equal bytes mean that
     /// it would find the same. Empty where that can't be said. Also called without a trace before it.
     virtual std::string reading_of(const Unit& unit) = 0;

@@ -84,8 +84,10 @@ void GrowingGraph::leave_out_unrequested(const Runtime& runtime) {
     for (const Unit& unit : units_) any |= !groups.emplace_back(runtime.on_request(unit)).empty();
     if (!any) return;
     Reach reach(units_.size(), roots_, edges_);
-    std::vector<bool> wanted =
-        reach.over([&](const Edge& edge) { return !edge.reason.optional || units_[edge.from].own; });
+    // What the application itself asks for anywhere is wanted.
+    std::vector<bool> wanted = reach.over([&](const Edge& edge) {
+        return !edge.reason.optional || units_[edge.from].own || units_[edge.to].own;
+    });
     std::unordered_set<std::string> requested;
     for (UnitId id = 0; id < units_.size(); ++id)
         if (wanted[id]) requested.insert(groups[id]);
@@ -205,7 +207,8 @@ class Tracer {
         // The runtime's program is large, and its text is wanted in any case.
         std::future<void> ahead;
         if (host_.target() == host_target()) {
-            closure_.emplace(runtime_.program(), host_, store_);
+            closure_.emplace(runtime_.program(), host_, store_,
+                             [this](const std::string& file) { return runtime_.library_place(file); });
             ahead = std::async(std::launch::async, [this] { closure_->read_ahead({runtime_.program()}); });
         }
         for (const AssetFile& asset : assets) {
@@ -225,6 +228,7 @@ class Tracer {
                 if (is_new) open.push_back(id);
             }
         }
+        graph_.add_loose_ends(runtime_.final_loose_ends());
         graph_.leave_out_unrequested(runtime_);
         if (ahead.valid()) ahead.get();
         if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
@@ -277,28 +281,32 @@ class Tracer {
         for (std::size_t i = 0; i < files.size(); ++i)
             if (auto found = closure.add(files[i], places[i]); !found)
                 return tl::make_unexpected(found.error());
-        std::unordered_map<std::string, UnitId> by_file;
+        // A file may lie at several places, and needs the way to its libraries at each of them.
+        std::unordered_map<std::string, std::vector<UnitId>> by_file;
         for (UnitId id = 0; id < units.size(); ++id)
-            if (!units[id].file.empty()) by_file.emplace(units[id].file, id);
+            if (is_native(units[id].kind) && !units[id].file.empty())
+                by_file[real_path(units[id].file)].push_back(id);
         for (const native::ShippedLibrary& library : closure.libraries()) {
             if (by_file.contains(library.file)) continue;
             Unit unit{UnitKind::native, library.name, library.file, library.place, false};
-            by_file.emplace(library.file, graph_.add(unit).first);
+            by_file[library.file].push_back(graph_.add(unit).first);
         }
         for (const native::LibraryNeed& need : closure.needs()) {
             auto from = by_file.find(need.from_file);
             if (from == by_file.end()) continue;
             if (need.found_file.empty()) {
-                bool own = graph_.unit(from->second).own;
+                bool own = graph_.unit(from->second.front()).own;
                 graph_.add_loose_ends(
                     {{"missing-library", fmt::format("{} is not found", need.name), need.from_file, 0,
                       own ? "the application stops when it loads this file"
                           : "what needs this file does not work",
                       "install the package that holds the library"}});
             } else if (auto to = by_file.find(need.found_file); to != by_file.end()) {
-                graph_.add_edge(from->second, to->second,
-                                {need.opened ? "may open the library" : "needs the library", need.from_file,
-                                 0, need.opened});
+                for (UnitId asking : from->second)
+                    for (UnitId asked : to->second)
+                        graph_.add_edge(asking, asked,
+                                        {need.opened ? "may open the library" : "needs the library",
+                                         need.from_file, 0, need.opened});
             }
         }
         for (const native::UnfitLibrary& library : closure.unfit())

@@ -1,5 +1,6 @@
 #include "watch/isolation.h"
 
+#include "support/confinement.h"
 #include "support/files.h"
 
 #include <fmt/format.h>
@@ -8,8 +9,6 @@
 namespace omnistasis::watch {
 
 namespace {
-
-constexpr const char* sandbox = "bwrap";
 
 /// The host libraries that this machine has: name and file.
 std::vector<std::pair<std::string, std::string>> host_files(const native::HostLibraries& host) {
@@ -29,7 +28,7 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
                                           const native::HostLibraries& host,
                                           const IsolationOptions& options) {
     std::vector<std::string> command{
-        sandbox, "--unshare-all", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev"};
+        confining_program, "--unshare-all", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev"};
     auto add = [&](std::initializer_list<std::string> words) { command.insert(command.end(), words); };
     auto writable = [&](const fs::path& folder, const char* place) {
         if (folder.empty())
@@ -70,26 +69,6 @@ Result<ProgramOutput> run_isolated(const std::filesystem::path& output, const st
                        options.limits);
 }
 
-Result<void> check_isolation() {
-    // A list of runs asks again and again.
-    static const Result<void> answer = []() -> Result<void> {
-        auto tried =
-            run_program({sandbox, "--unshare-all", "--die-with-parent", "--ro-bind", "/", "/", "true"});
-        if (!tried)
-            return fail(ErrorKind::missing, "can't run a program in isolation", sandbox, tried.error().why,
-                        "install the package bubblewrap");
-        if (tried->exit_code != 0)
-            return fail(
-                ErrorKind::missing, "this machine does not allow to run a program in isolation", sandbox,
-                tried->err.substr(0, tried->err.find('\n')),
-                "allow user namespaces: sysctl kernel.unprivileged_userns_clone=1 "
-                "user.max_user_namespaces=10000 "
-                "(and, where AppArmor restricts them, kernel.apparmor_restrict_unprivileged_userns=0). "
-                "Without them "
-                "`omnistasis inspect` tells what the output needs from the system and how old that may be");
-        return {};
-    }();
-    return answer;
-}
+Result<void> check_isolation() { return check_confinement(); }
 
 } // namespace omnistasis::watch

@@ -259,6 +259,15 @@ Unit PythonRuntime::main_unit() {
 }
 
 Expansion PythonRuntime::expand(const Unit& unit) {
+    Expansion out = all_asked_by(unit);
+    if (is_companion(unit))
+        restrain(unit, out);
+    else
+        note_asked(unit, out.needs);
+    return out;
+}
+
+Expansion PythonRuntime::all_asked_by(const Unit& unit) {
     Expansion out;
     if (trace::is_module(unit.kind))
         want(parent_of(unit.name), {"is in the package", unit.file, 0, false}, out);
@@ -386,6 +395,13 @@ std::string PythonRuntime::absolute_module(const Request& request, const std::st
     return base.empty() ? request.module : request.module.empty() ? base : base + "." + request.module;
 }
 
+/// Whether a top-level module is one that only developers need, as notes know them.
+bool PythonRuntime::is_development_tool(const std::string& module) const {
+    return std::ranges::any_of(notes_of("*"), [&](const Note* note) {
+        return std::ranges::find(note->leave_out, module) != note->leave_out.end();
+    });
+}
+
 /// Whether a request never comes to be made: a note says so, or it stands in for modules of the standard
 /// library that are there.
 bool PythonRuntime::has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan) {
@@ -404,13 +420,9 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     bool standard = places_.is_standard(asking.root);
     // A tool for development that is there all the same, as the application itself, needs what such tools
     // need.
-    auto is_tool = [&](const std::string& package) {
-        return std::ranges::any_of(notes_of("*"), [&](const Note* note) {
-            return std::ranges::find(note->leave_out, package) != note->leave_out.end();
-        });
-    };
     if (!own && request.certainty != Certainty::always &&
-        (left_out_by("*") || (standard && left_out_by("*standard"))) && !is_tool(top_of(from)))
+        (left_out_by("*") || (standard && left_out_by("*standard"))) &&
+        !is_development_tool(top_of(from)))
         return true;
     if (request.instead_of_first == request.instead_of_last) return false;
     for (std::uint32_t i = request.instead_of_first; i < request.instead_of_last; ++i) {

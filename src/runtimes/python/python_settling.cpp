@@ -128,7 +128,8 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         if (auto id = ids.find(scanned.name); id != ids.end())
             for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
         out.needs.clear();
-        if (i >= settled_) want_surroundings(scanned, out);
+        bool is_whole = carried_.companions.contains(scanned.name);
+        if (i >= settled_ && !is_whole) want_surroundings(scanned, out);
         bool names_matter = scanned.own || by_name_packages_.contains(top_of(scanned.name));
         for (const StringAt& string : scanned.result.dotted_strings) {
             if (scanned.standard || i < first) break;
@@ -146,11 +147,19 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
             for (const StringAt& word : scanned.result.listed_words)
                 if (finder_.may_have("", top_of(word.text)) && finder_.find(word.text).is_package)
                     want_dotted_string(scanned, word, out);
-        if (auto id = ids.find(scanned.name); id != ids.end())
+        if (auto id = ids.find(scanned.name); id != ids.end()) {
+            if (is_whole)
+                restrain(units[id->second], out);
+            else
+                note_asked(units[id->second], out.needs);
             for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
+        }
     }
     settle_entry_points(ids, needs);
     settled_ = scanned_.size();
+    settle_companions(ids, needs);
+    settle_distributions(units, needs);
+    settle_trials(units, needs);
     return needs;
 }
 

@@ -8,6 +8,7 @@
 #include "runtimes/python/places.h"
 #include "runtimes/python/scan_cache.h"
 #include "runtimes/python/scanner.h"
+#include "runtimes/python/trial.h"
 #include "support/files.h"
 #include "trace/runtime.h"
 
@@ -18,6 +19,8 @@
 #include <ranges>
 #include <set>
 #include <string>
+#include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 namespace omnistasis::python {
@@ -76,6 +79,8 @@ class PythonRuntime : public trace::Runtime {
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
+    std::vector<trace::LooseEnd> final_loose_ends() override;
+    std::optional<std::string> library_place(const std::string& file) override;
     std::string reading_of(const Unit& unit) override;
     std::string learned() const override;
     Result<void> relearn(std::string_view learned) override;
@@ -151,6 +156,7 @@ class PythonRuntime : public trace::Runtime {
     std::vector<std::string> start_from_source(const std::vector<std::string>& arguments) const;
     Result<void> find_entry_module();
     Unit main_unit();
+    Expansion all_asked_by(const Unit& unit);
     void note_entry_function(Expansion& out);
     std::vector<std::string> search_path() const;
     std::string scan_settings() const;
@@ -163,6 +169,7 @@ class PythonRuntime : public trace::Runtime {
     void note_shadowing(const Unit& unit, Expansion& out);
     void note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out);
     bool has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan);
+    bool is_development_tool(const std::string& module) const;
     void answer(const Unit& unit, const Request& request, Expansion& out);
     void answer_entry_point(const Request& request, const Reason& reason, Expansion& out);
     void answer_family(const Unit& unit, const Request& request, const Reason& reason, Expansion& out);
@@ -191,6 +198,29 @@ class PythonRuntime : public trace::Runtime {
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
     const std::vector<Distribution>& distributions();
+    // Distributions: python_distributions.cpp
+    using UnitIds = std::unordered_map<std::string, trace::UnitId>;
+    using UnitNeeds = std::vector<std::pair<trace::UnitId, Need>>;
+    const FileOwners& owners();
+    const Distribution* distribution_named(const std::string& name);
+    std::vector<const Distribution*> required_by(const Distribution& distribution,
+                                                 const std::set<std::string>& extras);
+    bool is_in_packages(const std::string& file) const;
+    bool is_companion(const Unit& unit) const;
+    bool may_follow(const Distribution* of, const Unit& unit);
+    void restrain(const Unit& companion, Expansion& out);
+    void note_asked(const Unit& asking, const std::vector<Need>& needs);
+    void settle_companions(const UnitIds& ids, UnitNeeds& needs);
+    std::map<std::string, trace::UnitId> newly_reached(const std::vector<Unit>& units);
+    void settle_distributions(const std::vector<Unit>& units, UnitNeeds& needs);
+    void carry_whole(const Distribution& distribution, const Unit& reached,
+                     const std::unordered_set<std::string_view>& files, Expansion& out);
+    std::string target_machine() const { return "x86_64"; }
+    // Trial imports: python_trials.cpp
+    void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
+    std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
+    void take_trial(const Unit& unit, const TrialRecord& record, Expansion& out);
+
     void want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out);
     void want_surroundings(const Scanned& scanned, Expansion& out);
     std::vector<std::string> near_names(const std::string& name);
@@ -226,6 +256,21 @@ class PythonRuntime : public trace::Runtime {
     std::set<std::string> by_name_packages_; ///< top-level packages known to import by name
     std::once_flag distributions_read_;
     std::vector<Distribution> distributions_;
+    std::once_flag owners_read_;
+    std::unique_ptr<FileOwners> owners_;
+    /// What goes along with distributions. Written by the settling pass alone, but for what is withheld and asked.
+    struct Carried {
+        std::set<std::string> reached; ///< distributions of which a module is needed
+        std::set<std::string> whole;   ///< those that go along whole
+        std::map<std::string, std::set<std::string>> required; ///< by each of those
+        std::unordered_set<std::string> companions; ///< modules that only go along with their distribution
+        std::map<std::string, std::vector<Need>> withheld; ///< what companions may not bring in
+        std::set<std::string> asked; ///< companions that something asked for since the last settling
+        std::set<std::string> wanted_groups; ///< of those on request, as far as it is seen
+        std::size_t seen_units = 0;
+    } carried_;
+    std::map<std::string, std::set<std::string>> tried_; ///< distribution, modules that were imported on trial
+    std::string trial_trouble_; ///< why packages could not be asked
 };
 
 } // namespace omnistasis::python

@@ -1,0 +1,258 @@
+// What goes along with a distribution once one of its modules is needed.
+//
+// People lose what nothing names: a data file, a module that is imported by a computed name, the metadata that a
+// package asks for of itself. Small distributions go along whole for that reason. Modules that come only for that
+// reason are *companions*: their own imports are followed inside the distribution, the standard library, what the
+// distribution requires and what the application uses anyway; an integration with some large package does not bring
+// that package in. A companion that something imports after all becomes an ordinary module.
+#include "runtimes/python/package_data.h"
+#include "runtimes/python/python_tracing.h"
+
+#include <algorithm>
+#include <array>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// Bytes of code and data up to which a distribution goes along whole, and of native files that nothing reached.
+constexpr std::uint64_t whole_bound = 10u << 20;
+constexpr std::uint64_t unreached_native_bound = 10u << 20;
+
+constexpr std::array<std::string_view, 10> passed_folders{
+    "tests", "test", "_tests", "__pycache__", "docs", "doc", "examples", "benchmarks", "include", "node_modules"};
+constexpr std::array<std::string_view, 19> passed_endings{".pyx", ".pxd", ".pxi",   ".h",  ".hpp", ".hh", ".c",
+                                                          ".cc",  ".cpp", ".cxx",   ".f",  ".f90", ".a",  ".o",
+                                                          ".la",  ".pth", ".cmake", ".pc", ".pyi"};
+
+bool is_passed_file(std::string_view inner) {
+    std::size_t start = 0;
+    for (std::size_t slash = inner.find('/'); slash != std::string_view::npos;
+         start = slash + 1, slash = inner.find('/', start))
+        if (std::ranges::find(passed_folders, inner.substr(start, slash - start)) != passed_folders.end())
+            return true;
+    std::string_view name = inner.substr(start);
+    if (name == "conftest.py") return true;
+    return std::ranges::any_of(passed_endings, [&](std::string_view end) { return name.ends_with(end); });
+}
+
+/// The dotted name that a file below a search path entry would have as a module; empty where it is none.
+std::string module_name(std::string_view inner) {
+    std::size_t slash = inner.rfind('/');
+    std::string_view file = inner.substr(slash == std::string_view::npos ? 0 : slash + 1);
+    std::string_view stem = file.substr(0, file.find('.'));
+    if (!file.ends_with(".py") && !file.ends_with(".so")) return {};
+    std::string name(slash == std::string_view::npos ? "" : inner.substr(0, slash));
+    if (name.find('.') != std::string::npos) return {};
+    std::ranges::replace(name, '/', '.');
+    if (stem == "__init__") return name;
+    return name.empty() ? std::string(stem) : name + "." + std::string(stem);
+}
+
+} // namespace
+
+const FileOwners& PythonRuntime::owners() {
+    std::call_once(owners_read_, [this] { owners_ = std::make_unique<FileOwners>(distributions()); });
+    return *owners_;
+}
+
+const Distribution* PythonRuntime::distribution_named(const std::string& name) {
+    for (const Distribution& distribution : distributions())
+        if (distribution.name == name) return &distribution;
+    return nullptr;
+}
+
+std::vector<const Distribution*> PythonRuntime::required_by(const Distribution& distribution,
+                                                            const std::set<std::string>& extras) {
+    MarkerVariables variables =
+        marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, target_machine());
+    std::vector<const Distribution*> required;
+    for (const Requirement& one : requirements_of(distribution))
+        if (marker_holds(one.marker, variables, extras))
+            if (const Distribution* found = distribution_named(one.name)) required.push_back(found);
+    return required;
+}
+
+bool PythonRuntime::is_companion(const Unit& unit) const {
+    return trace::is_module(unit.kind) && carried_.companions.contains(unit.name);
+}
+
+/// Whether a companion of a distribution may bring a unit in.
+bool PythonRuntime::may_follow(const Distribution* of, const Unit& unit) {
+    if (!trace::is_module(unit.kind) || unit.own || unit.of_runtime || unit.kind == UnitKind::built_in)
+        return top_of(unit.name) != "test";
+    if (unit.file.empty()) return true;
+    const Distribution* owner = owners().owner_of(unit.file);
+    if (owner == nullptr || owner == of || carried_.reached.contains(owner->name)) return true;
+    auto required = carried_.required.find(of == nullptr ? "" : of->name);
+    return required != carried_.required.end() && required->second.contains(owner->name);
+}
+
+/// Takes from what a companion asks for what it may not bring in.
+void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
+    const Distribution* of = owners().owner_of(companion.file);
+    std::vector<Need> kept, withheld;
+    for (Need& need : out.needs) {
+        need.reason.optional = true;
+        (may_follow(of, need.unit) ? kept : withheld).push_back(std::move(need));
+    }
+    out.needs = std::move(kept);
+    for (trace::Unanswered& one : out.unanswered) one.reason.optional = true;
+    out.loose_ends.clear();
+    std::lock_guard lock(mutex_);
+    auto& all = carried_.withheld[companion.name];
+    all.insert(all.end(), std::make_move_iterator(withheld.begin()), std::make_move_iterator(withheld.end()));
+}
+
+/// Companions that something asks for are companions no longer; and a group of modules that comes on request
+/// may be wanted once something outside of it can't do without.
+void PythonRuntime::note_asked(const Unit& asking, const std::vector<Need>& needs) {
+    for (const Need& need : needs) {
+        bool companion = is_companion(need.unit);
+        std::string group = asking.own || !need.reason.optional ? on_request(need.unit) : std::string();
+        bool wanted = !group.empty() && group != on_request(asking);
+        if (!companion && !wanted) continue;
+        std::lock_guard lock(mutex_);
+        if (companion) carried_.asked.insert(need.unit.name);
+        if (wanted) carried_.wanted_groups.insert(group);
+    }
+}
+
+void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
+    for (const std::string& name : carried_.asked) {
+        carried_.companions.erase(name);
+        auto withheld = carried_.withheld.find(name);
+        if (withheld == carried_.withheld.end()) continue;
+        if (auto id = ids.find(name); id != ids.end())
+            for (Need& need : withheld->second) needs.emplace_back(id->second, std::move(need));
+        carried_.withheld.erase(withheld);
+    }
+    carried_.asked.clear();
+    // What was withheld may belong to what came in another way since.
+    for (auto& [name, withheld] : carried_.withheld) {
+        auto id = ids.find(name);
+        if (id == ids.end()) continue;
+        const Distribution* of = owners().owner_of(finder_.find(name).file);
+        std::vector<Need> still;
+        for (Need& need : withheld)
+            if (may_follow(of, need.unit))
+                needs.emplace_back(id->second, std::move(need));
+            else
+                still.push_back(std::move(need));
+        withheld = std::move(still);
+    }
+}
+
+/// The distributions of units that came since the last time, with the first of the units of each.
+std::map<std::string, trace::UnitId> PythonRuntime::newly_reached(const std::vector<Unit>& units) {
+    std::map<std::string, trace::UnitId> reached;
+    for (trace::UnitId id = carried_.seen_units; id < units.size(); ++id) {
+        const Unit& unit = units[id];
+        if (unit.file.empty() || unit.own || unit.of_runtime || is_companion(unit)) continue;
+        if (unit.kind == UnitKind::program || (unit.kind == UnitKind::data && !is_in_packages(unit.file)))
+            continue;
+        const Distribution* owner = owners().owner_of(unit.file);
+        if (owner == nullptr || unit.file.starts_with(owner->folder + "/") || unit.file == owner->folder)
+            continue;
+        auto [entry, is_new] = reached.try_emplace(owner->name, id);
+        // Whatever the order of arrival: a module, and the one of the first name.
+        const Unit& first = units[entry->second];
+        bool better = trace::is_module(unit.kind) != trace::is_module(first.kind)
+                          ? trace::is_module(unit.kind)
+                          : unit.name < first.name;
+        if (better) entry->second = id;
+    }
+    carried_.seen_units = units.size();
+    return reached;
+}
+
+bool PythonRuntime::is_in_packages(const std::string& file) const {
+    return std::ranges::any_of(facts_.search_path, [&](const std::string& root) {
+        return !places_.is_standard(root) && !relative_to(file, root).empty();
+    });
+}
+
+std::optional<std::string> PythonRuntime::library_place(const std::string& file) {
+    for (const std::string& root : facts_.search_path)
+        if (!places_.is_standard(root) && !relative_to(file, root).empty()) return places_.of(file, root);
+    return std::nullopt;
+}
+
+void PythonRuntime::settle_distributions(const std::vector<Unit>& units, UnitNeeds& needs) {
+    std::unordered_set<std::string_view> files;
+    for (const auto& [name, id] : newly_reached(units)) {
+        if (!carried_.reached.insert(name).second) continue;
+        const Distribution* distribution = distribution_named(name);
+        if (distribution == nullptr || excluded(units[id].name)) continue;
+        if (files.empty())
+            for (const Unit& unit : units) files.insert(unit.file);
+        Expansion out;
+        Reason described{"is described by", units[id].file, 0, true};
+        want_metadata(*distribution, described, out);
+        std::set<std::string>& required = carried_.required[name];
+        for (const Distribution* one : required_by(*distribution, {})) {
+            required.insert(one->name);
+            Expansion of_required;
+            want_metadata(*one, {"requires the distribution of", units[id].file, 0, true}, of_required);
+            // Entry points of modules that are not there would stop whoever loads them all.
+            for (Need& need : of_required.needs)
+                if (!need.unit.file.ends_with("/entry_points.txt")) out.needs.push_back(std::move(need));
+        }
+        if (!project_.whole_packages)
+            carried_.whole.erase(name);
+        else
+            carry_whole(*distribution, units[id], files, out);
+        for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
+    }
+}
+
+/// All modules and data of a distribution, where it is small.
+void PythonRuntime::carry_whole(const Distribution& distribution, const Unit& reached,
+                                const std::unordered_set<std::string_view>& files, Expansion& out) {
+    struct Part {
+        std::string file, inner;
+        bool is_native = false;
+    };
+    std::vector<Part> parts;
+    std::uint64_t size = 0, native_size = 0;
+    for (const DistributionFile& file : files_of(distribution)) {
+        std::string inner = relative_to(file.path, distribution.root);
+        bool in_root = !inner.empty();
+        if (!in_root) {
+            // What lies elsewhere below the prefix keeps its place there: share/..., etc/...
+            inner = relative_to(file.path, facts_.prefix);
+            if (!inner.starts_with("share/") && !inner.starts_with("etc/")) continue;
+            if (inner.starts_with("share/man/") || inner.starts_with("share/doc/")) continue;
+        }
+        if (is_passed_file(inner)) continue;
+        bool native = is_library_name(fs::path(inner).filename().string());
+        (native ? native_size : size) += native && files.contains(file.path) ? 0 : file.size;
+        parts.push_back({file.path, in_root ? inner : "\n" + inner, native});
+    }
+    if (size > whole_bound) return;
+    carried_.whole.insert(distribution.name);
+    Reason whole{"goes along with its whole distribution, with", reached.file, 0, true};
+    for (const Part& part : parts) {
+        if (part.is_native && native_size > unreached_native_bound) continue;
+        if (files.contains(part.file) || !is_there(part.file)) continue;
+        if (part.inner.front() == '\n') {
+            out.needs.push_back({file_unit(UnitKind::data, part.file, part.inner.substr(1)), whole});
+            continue;
+        }
+        std::string name = module_name(part.inner);
+        const FoundModule& found = finder_.find(name);
+        if (!name.empty() && found.file == part.file) {
+            if (excluded(name) || name.ends_with("__main__")) continue;
+            Unit unit = unit_of(name, found);
+            carried_.companions.insert(name);
+            out.needs.push_back({std::move(unit), whole});
+            continue;
+        }
+        if (excluded(top_of(part.inner.substr(0, part.inner.find('/'))))) continue;
+        out.needs.push_back({file_unit(part.is_native ? UnitKind::native : UnitKind::data, part.file,
+                                       places_.of(part.file, distribution.root)),
+                             whole});
+    }
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,160 @@
+// Packages are asked: what reading can't show, a trial import does. The modules that the trace has reached are
+// imported, distribution by distribution, and what that loads is reached now, and asked in turn until nothing new comes.
+#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/trial.h"
+#include "support/file_hash.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// One distribution that is asked.
+struct Question {
+    std::string distribution;
+    std::vector<std::string> modules;
+    std::string key;
+    Result<Trial> answer = Trial{};
+};
+
+/// What tells a unit from others: the name of a module, the place of a file.
+std::string name_of(const Unit& unit) {
+    return trace::is_module(unit.kind) ? unit.name : "\n" + unit.place;
+}
+
+std::unordered_set<std::string> names_of(const std::vector<Unit>& units) {
+    std::unordered_set<std::string> names;
+    for (const Unit& unit : units) names.insert(name_of(unit));
+    return names;
+}
+
+template <typename Needs> bool brings_new(const std::vector<Unit>& units, const Needs& needs) {
+    if (needs.empty()) return false;
+    std::unordered_set<std::string> known = names_of(units);
+    return std::ranges::any_of(
+        needs, [&](const auto& need) { return !known.contains(name_of(need.second.unit)); });
+}
+
+} // namespace
+
+/// Whether reading the sources of a distribution's modules may not show all that they load.
+std::set<std::string> PythonRuntime::distributions_to_ask(const std::vector<Unit>& units) {
+    std::set<std::string> ask;
+    auto note = [&](const std::string& file) {
+        if (const Distribution* owner = owners().owner_of(file)) ask.insert(owner->name);
+    };
+    for (const Unit& unit : units)
+        if (unit.kind == UnitKind::extension && !unit.own && !unit.of_runtime) note(unit.file);
+    for (const Scanned& scanned : scanned_)
+        if (!scanned.own && !scanned.standard &&
+            (scanned.result.imports_by_name || scanned.result.makes_modules ||
+             !scanned.result.unknown_imports.empty()))
+            note(scanned.file);
+    return ask;
+}
+
+void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& needs) {
+    // What can be known without running anything comes first.
+    if (!project_.trial_imports || brings_new(units, needs)) return;
+    UnitNeeds learnt;
+    std::set<std::string> ask = distributions_to_ask(units);
+    std::map<std::string, Question> questions;
+    UnitIds ids;
+    for (trace::UnitId id = 0; id < units.size(); ++id) {
+        const Unit& unit = units[id];
+        bool is_code = unit.kind == UnitKind::code || unit.kind == UnitKind::extension;
+        if (!is_code) continue;
+        ids.emplace(unit.name, id);
+        if (unit.own || unit.of_runtime || is_companion(unit) || unit.name.ends_with("__main__") ||
+            is_development_tool(top_of(unit.name)))
+            continue;
+        std::string group = on_request(unit);
+        if (!group.empty() && !carried_.wanted_groups.contains(group)) continue;
+        const Distribution* owner = owners().owner_of(unit.file);
+        if (owner == nullptr || !ask.contains(owner->name)) continue;
+        if (!tried_[owner->name].insert(unit.name).second) continue;
+        questions[owner->name].modules.push_back(unit.name);
+    }
+    std::vector<Question*> open;
+    std::string installed;
+    for (const Distribution& one : distributions()) installed += one.name + "=" + one.version + " ";
+    for (auto& [name, question] : questions) {
+        question.distribution = name;
+        // The package itself first, then what is in it.
+        std::ranges::sort(question.modules);
+        question.key = installed;
+        for (const std::string& module : question.modules) {
+            auto hash = file_hash(finder_.find(module).file, *store_);
+            question.key += module + " " + (hash ? hex(*hash) : "") + "\n";
+        }
+        open.push_back(&question);
+    }
+    std::vector<std::string> path;
+    for (const std::string& folder : facts_.search_path)
+        if (folder != entry_.folder && folder != project_.folder.string()) path.push_back(folder);
+    oneapi::tbb::parallel_for(std::size_t(0), open.size(), [&](std::size_t i) {
+        open[i]->answer = try_imports(facts_, path, open[i]->modules, open[i]->key, helpers_, *store_);
+    });
+    for (Question* question : open) {
+        if (!question->answer) {
+            trial_trouble_ = question->answer.error().what + ": " + question->answer.error().hint;
+            continue;
+        }
+        for (const TrialRecord& record : question->answer->records) {
+            auto id = ids.find(record.module);
+            if (id == ids.end()) continue;
+            Expansion out;
+            take_trial(units[id->second], record, out);
+            note_asked(units[id->second], out.needs);
+            for (Need& need : out.needs) learnt.emplace_back(id->second, std::move(need));
+        }
+    }
+    // What was there already is nothing new, but for companions.
+    std::unordered_set<std::string> known = names_of(units);
+    for (auto& [id, need] : learnt)
+        if (carried_.asked.contains(need.unit.name) || !known.contains(name_of(need.unit)))
+            needs.emplace_back(id, std::move(need));
+    // Companions that were asked for are settled at once: nothing else may be new.
+    if (!carried_.asked.empty()) settle_companions(ids, needs);
+}
+
+std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
+    if (trial_trouble_.empty()) return {};
+    return {{"packages-not-asked", "packages could not be imported on trial (" + trial_trouble_ + ")",
+             facts_.executable, 0, "what packages load without saying so in their source may be missing",
+             "allow it, or run the application with `omnistasis rehearse`"}};
+}
+
+/// What an import on trial loaded, where it lies in a distribution or the standard library.
+void PythonRuntime::take_trial(const Unit& unit, const TrialRecord& record, Expansion& out) {
+    Reason loads{"loads, as a trial import showed,", unit.file, 0, true};
+    Reason reads{"reads, as a trial import showed,", unit.file, 0, true};
+    for (const auto& [name, file] : record.loaded) {
+        if (name == "__main__" || name.ends_with(".__main__")) continue;
+        const FoundModule& found = finder_.find(name);
+        if (found.kind == FoundModule::Kind::absent || found.file != file) continue;
+        if (is_development_tool(top_of(name)) && !is_development_tool(top_of(unit.name))) continue;
+        if (!places_.is_own(found.root)) want(name, loads, out);
+    }
+    for (const std::string& file : record.opened) {
+        if (file.find("/__pycache__/") != std::string::npos || file.ends_with(".pyc") || file.ends_with(".pth"))
+            continue;
+        const Distribution* owner = owners().owner_of(file);
+        if (owner == nullptr || file.starts_with(owner->folder) || !is_file(file)) continue;
+        // A module's source is opened when it is imported.
+        bool is_code = is_code_file(file) && !file.ends_with(".pyw");
+        if (!is_code)
+            out.needs.push_back({file_unit(UnitKind::data, file, places_.of(file, owner->root)), reads});
+    }
+    for (const std::string& file : record.libraries) {
+        if (is_code_file(file)) continue;
+        const Distribution* owner = owners().owner_of(file);
+        if (owner != nullptr)
+            out.needs.push_back({file_unit(UnitKind::native, file, places_.of(file, owner->root)), loads});
+    }
+}
+
+} // namespace omnistasis::python
