@@ -206,13 +206,46 @@ class Builder {
             tree_.push_back({"state/" + file.place, 0644, "", file.file});
     }
 
+    static tl::unexpected<Error> two_on_one_place(const std::string& place, const std::string& one,
+                                                  const std::string& other) {
+        return fail(ErrorKind::bad_input, "two different files would be one in the output", place,
+                    fmt::format("they are {} and {}", one, other),
+                    "leave one of them out with --exclude, or give an asset another place");
+    }
+
+    /// Of files that go to one place the first goes along; the others have to be the same.
+    static Result<void> check_places(plan::Plan& plan) {
+        auto same_content = [](const std::string& one, const std::string& other) {
+            auto left = MappedFile::open(one), right = MappedFile::open(other);
+            return left && right && left->text() == right->text();
+        };
+        for (std::size_t i = 1; i < plan.files.size(); ++i) {
+            const plan::PlannedFile &first = plan.files[i - 1], &next = plan.files[i];
+            if (first.place == next.place && first.source != next.source &&
+                !same_content(first.source, next.source))
+                return two_on_one_place(first.place, first.source, next.source);
+        }
+        auto same_place = [](const plan::PlannedFile& one, const plan::PlannedFile& other) {
+            return one.place == other.place;
+        };
+        plan.files.erase(std::unique(plan.files.begin(), plan.files.end(), same_place), plan.files.end());
+        return {};
+    }
+
     Result<void> fill_tree() {
         plan::Plan plan = plan::make_plan(graph_, host_);
+        if (auto right = check_places(plan); !right) return right;
         take_state(plan);
         if (auto done = take_loader(plan); !done) return done;
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
         if (!made) return tl::make_unexpected(made.error());
+        std::unordered_map<std::string, const plan::PlannedFile*> taken;
+        for (const plan::PlannedFile& file : plan.files) taken.emplace(file.place, &file);
         for (trace::MadeFile& file : *made) {
+            if (auto other = taken.find(file.place); other != taken.end()) {
+                if (file.gives_way) continue;
+                return two_on_one_place(file.place, "a file that Omnistasis makes", other->second->source);
+            }
             TreeFile& out = tree_.emplace_back(TreeFile{file.place, file.mode});
             for (const auto& [unit, bytes] : file.shares) shares_[unit] = {file.place, bytes};
             out.content = std::move(file.content);

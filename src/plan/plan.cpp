@@ -46,10 +46,6 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
         plan.files.push_back(std::move(file));
     }
     std::ranges::stable_sort(plan.files, {}, &PlannedFile::place);
-    auto same_place = [](const PlannedFile& one, const PlannedFile& other) {
-        return one.place == other.place;
-    };
-    plan.files.erase(std::unique(plan.files.begin(), plan.files.end(), same_place), plan.files.end());
     return plan;
 }
 

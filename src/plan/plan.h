@@ -28,7 +28,7 @@ struct PlannedFile {
 
 /// What the app tree will hold, before anything is read or written.
 struct Plan {
-    std::vector<PlannedFile> files; ///< sorted by place
+    std::vector<PlannedFile> files; ///< sorted by place; several may want the same one
     std::vector<trace::Unit>
         code; ///< what the runtime compiles or lists: code, extensions, packages without a file
 };

@@ -1,5 +1,6 @@
 #include "project/project.h"
 
+#include "project/own_files.h"
 #include "project/project_file.h"
 #include "support/files.h"
 #include "support/near_match.h"
@@ -251,6 +252,9 @@ Result<Project> load_project(const ProjectOptions& options, const SettleEntry& s
     if (!rehearsed) return tl::make_unexpected(rehearsed.error());
     project.rehearsed = std::move(*rehearsed);
     if (auto done = apply_options(options, project); !done) return tl::make_unexpected(done.error());
+    project.own_folder = !project.project_file.empty() || project.is_installed
+                             ? project.folder
+                             : own_folder_above(project.folder);
     if (auto done = check(project); !done) return tl::make_unexpected(done.error());
     return project;
 }

@@ -74,6 +74,9 @@ struct WindowsSettings {
 struct Project {
     std::filesystem::path folder;       ///< absolute; what the entry, assets and icon are relative to
     std::filesystem::path project_file; ///< empty where there is none
+    /// The folder that the application's own files lie in: `folder`, or one above it (see own_files.h).
+    std::filesystem::path own_folder;
+    bool is_installed = false; ///< the entry is a command of something installed; the folder around it is nobody's
     std::string name;                   ///< the output's file name
     std::string title;
     std::string version;
@@ -97,6 +100,7 @@ struct Project {
     bool sources = false;                        ///< the source goes along, for code that shows it
     bool strip = false;             ///< assertions and docstrings are left out of the compiled code
     std::vector<std::string> notes; ///< files with the project's own package notes, relative to the folder
+    std::vector<std::string> declared; ///< packages that the language's own manifest says it requires
     std::vector<std::string> include;
     std::vector<std::string> exclude;
     /// Rules of the trace that bring in what nothing names; see `trace_rules`.
@@ -138,7 +142,9 @@ struct Project {
 
     /// Where the outputs for a target go.
     std::filesystem::path output_folder(const std::string& target) const {
-        return out.empty() ? folder / "out" / target : out;
+        std::error_code ignored;
+        std::filesystem::path base = is_installed ? std::filesystem::current_path(ignored) : folder;
+        return out.empty() ? base / "out" / target : out;
     }
 };
 

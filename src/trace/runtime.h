@@ -46,6 +46,7 @@ struct MadeFile {
     std::vector<std::size_t> cuts{}; ///< offsets of parts that change apart from each other, ascending
     /// How many of its bytes are there for which unit, by the unit's name.
     std::vector<std::pair<std::string, std::uint64_t>> shares{};
+    bool gives_way = false; ///< to a file of the plan that goes to the same place
 };
 
 /// An installed package, as its metadata names it.

@@ -41,6 +41,8 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
         for (const char* file : {"/etc/resolv.conf", "/etc/hosts", "/etc/nsswitch.conf"})
             add({"--ro-bind-try", file, file});
     }
+    // The locale of every glibc system that LANG names below.
+    add({"--ro-bind-try", "/usr/lib/locale/C.utf8", "/usr/lib/locale/C.utf8"});
     writable(options.temporary, "/tmp");
     writable(options.home, isolated_home);
     if (!options.work.empty()) writable(options.work, isolated_work);

@@ -105,6 +105,7 @@ def check(program, options, host):
         return dict(result, cause="not installed: " + failed, skipped=True)
     project = os.path.join(options.work, "projects", program["name"])
     fresh(project, program.get("files", {}))
+    os.makedirs(os.path.join(project, ".git"))  # the project ends here, not at this repository
     if "source" in program:
         with open(os.path.join(project, program["name"] + ".py"), "w") as file:
             file.write(program["source"])
@@ -149,6 +150,7 @@ def check(program, options, host):
     isolated = ["bwrap", "--unshare-pid", "--unshare-ipc", "--unshare-net", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp", "--tmpfs", "/var/tmp"]
     for name, value in dict(variables, HOME="/home/sweep").items():
         isolated += ["--setenv", name, value]
+    isolated += ["--ro-bind-try", "/usr/lib/locale/C.utf8", "/usr/lib/locale/C.utf8"]
     isolated += [*host, "--bind", home, "/home/sweep", "--bind", place, "/work", "--chdir", "/work", "--ro-bind", output, "/opt/" + os.path.basename(output), "/opt/" + os.path.basename(output), *arguments]
     alone = run(isolated, place, variables, 180, stdin)
     alone_files = files_below(place)

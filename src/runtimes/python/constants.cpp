@@ -60,6 +60,14 @@ Constants::Constants(std::string_view own_name, std::string_view package, std::s
 
 namespace {
 
+using Tokens = std::span<const Token>;
+
+/// Attributes of paths that give paths.
+bool is_path_attribute(std::string_view name) {
+    return name == "parent" || name == "parents" || name == "resolve" || name == "absolute" ||
+           name == "joinpath" || name == "with_name" || name == "expanduser" || name == "as_posix";
+}
+
 /// os.path.join for two paths.
 std::string joined(const std::string& left, const std::string& right) {
     if (right.starts_with('/') || left.empty()) return right;
@@ -151,23 +159,40 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
         if (auto found = texts_.find(first.text); found != texts_.end()) texts = found->second;
         ++position;
         bool is_path_part = position + 1 < tokens.size() && tokens[position].is(".") &&
-                            (tokens[position + 1].is("parent") || tokens[position + 1].is("resolve") ||
-                             tokens[position + 1].is("absolute"));
+                            is_path_attribute(tokens[position + 1].text);
         bool has_tail = !is_path_part && position < tokens.size() &&
                         (tokens[position].is("(") || tokens[position].is("[") || tokens[position].is("."));
         if (has_tail &&
             !(tokens[position].is(".") && position + 1 < tokens.size() && tokens[position + 1].is("format")))
             texts.clear();
     }
-    // Path(__file__).resolve().parent
-    while (position + 1 < tokens.size() && tokens[position].is(".")) {
-        bool climbs = tokens[position + 1].is("parent");
-        if (!climbs && !tokens[position + 1].is("resolve") && !tokens[position + 1].is("absolute")) break;
+    // Path(__file__).resolve().parent, .parents[1], .joinpath("a", "b"), .with_name("a")
+    while (position + 1 < tokens.size() && tokens[position].is(".") &&
+           is_path_attribute(tokens[position + 1].text)) {
+        std::string_view attribute = tokens[position + 1].text;
         position += 2;
-        if (climbs)
-            for (PossibleText& text : texts) text.text = parent_folder(text.text);
-        else if (position < tokens.size() && tokens[position].is("("))
-            position = behind_closing(tokens, position);
+        bool opens = position < tokens.size() && (tokens[position].is("(") || tokens[position].is("["));
+        std::size_t end = opens ? behind_closing(tokens, position) : position;
+        Tokens inside = opens ? tokens.subspan(position + 1, end > position + 2 ? end - position - 2 : 0) : Tokens();
+        position = end;
+        std::size_t climbs = attribute == "parent" || attribute == "with_name" ? 1 : 0;
+        if (attribute == "parents") {
+            bool digit = inside.size() == 1 && inside[0].text.size() == 1 && inside[0].text[0] >= '0' &&
+                         inside[0].text[0] <= '9';
+            if (!digit) return {};
+            climbs = static_cast<std::size_t>(inside[0].text[0] - '0') + 1;
+        }
+        for (PossibleText& text : texts)
+            for (std::size_t up = 0; up < climbs; ++up) text.text = parent_folder(text.text);
+        if (attribute != "joinpath" && attribute != "with_name") continue;
+        for (Tokens part : split_arguments(inside)) {
+            auto parts = evaluate(part);
+            for (PossibleText& text : texts) {
+                if (!text.exact) continue;
+                text.exact = parts.size() == 1 && parts[0].exact;
+                if (parts.size() == 1) text.text = joined(text.text, parts[0].text);
+            }
+        }
     }
     // ".".join([a, b])
     if (texts.size() == 1 && texts[0].exact && position + 2 < tokens.size() && tokens[position].is(".") &&
@@ -237,6 +262,11 @@ std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) con
         }
     }
     return texts;
+}
+
+bool Constants::is_path(std::string_view name) const {
+    auto known = texts_.find(name);
+    return known != texts_.end() && !known->second.empty() && known->second[0].text.starts_with('/');
 }
 
 void Constants::assign(std::string_view name, std::span<const Token> expression) {

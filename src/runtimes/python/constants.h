@@ -28,6 +28,9 @@ class Constants {
     /// .parent. Empty where not even the beginning is known.
     std::vector<PossibleText> evaluate(std::span<const Token> tokens) const;
 
+    /// Whether a name stands for an absolute path.
+    bool is_path(std::string_view name) const;
+
     /// Notes `name = expression`.
     void assign(std::string_view name, std::span<const Token> expression);
     /// Notes that `name` runs through the elements of a literal tuple, list or set, or those of a name that

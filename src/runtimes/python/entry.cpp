@@ -81,6 +81,9 @@ Result<void> read_pyproject(Project& project) {
     std::string name = (*about)["name"].value_or(std::string());
     take("version", project.version);
     take("description", project.summary);
+    if (const toml::array* dependencies = (*about)["dependencies"].as_array())
+        for (const toml::node& one : *dependencies)
+            if (one.is_string()) project.declared.push_back(one.as_string()->get());
     if (!project.entry.empty()) return {};
 
     std::map<std::string, std::pair<std::string, Mode>> scripts;
@@ -114,6 +117,18 @@ Result<void> read_pyproject(Project& project) {
 
 } // namespace
 
+namespace {
+
+/// A folder that commands are installed into: one of the system's or a user's, or of a virtual environment.
+bool is_command_folder(const fs::path& folder) {
+    std::string path = folder.string();
+    if (path == "/bin" || path == "/sbin" || path.starts_with("/usr/")) return true;
+    return folder.filename() == "bin" && (is_there(folder.parent_path() / "pyvenv.cfg") ||
+                                          folder.parent_path().filename() == ".local");
+}
+
+} // namespace
+
 Result<bool> settle_entry(Project& project) {
     if (project.entry.empty() || !is_file(project.folder / project.entry)) {
         // Of a folder that a package is in, the package is what runs.
@@ -137,6 +152,7 @@ Result<bool> settle_entry(Project& project) {
             project.entry = real.filename().string();
             file = real;
         }
+        project.is_installed = project.project_file.empty() && is_command_folder(file.parent_path());
         // A package's __main__.py belongs to the folder that the package is in.
         if (file.filename() == main_file && project.project_file.empty()) {
             project.folder = folder_above_packages(file.parent_path());

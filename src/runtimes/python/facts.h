@@ -39,6 +39,9 @@ struct Facts {
 /// else the active virtual environment, `.venv` or `venv` in the project's folder, and python3 on PATH.
 Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder);
 
+/// The interpreter that the first line of an installed command names; empty where that is none.
+std::string interpreter_of_script(const std::filesystem::path& script);
+
 /// Asks `interpreter`, running the helper program in `helpers`, which also tries to compile `entry`. Answers
 /// are kept; that on a new content of `entry` may be done without unless `checks_entry`.
 Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,

@@ -127,6 +127,7 @@ class NoteReader {
         if (data.to.empty() && !beside)
             return wrong(node.source(), "`to` is missing: only what is in {package} has a place of its own");
         data.holding = (*table)["holding"].value_or(std::string());
+        data.of_system = (*table)["system"].value_or(false);
         if (const toml::node* without = table->get("without")) {
             auto patterns = strings(*without);
             if (!patterns) return tl::make_unexpected(patterns.error());

@@ -29,4 +29,7 @@ std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& 
                                                               const std::string& root, const Project& project,
                                                               const Places& places, ModuleFinder& finder);
 
+/// The dotted name that a file below a search path entry has as a module; empty where it is none.
+std::string module_name_of(std::string_view inner);
+
 } // namespace omnistasis::python

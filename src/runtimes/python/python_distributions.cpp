@@ -5,6 +5,7 @@
 // reason are *companions*: their own imports are followed inside the distribution, the standard library, what the
 // distribution requires and what the application uses anyway; an integration with some large package does not bring
 // that package in. A companion that something imports after all becomes an ordinary module.
+#include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
 
@@ -36,8 +37,9 @@ bool is_passed_file(std::string_view inner) {
     return std::ranges::any_of(passed_endings, [&](std::string_view end) { return name.ends_with(end); });
 }
 
-/// The dotted name that a file below a search path entry would have as a module; empty where it is none.
-std::string module_name(std::string_view inner) {
+} // namespace
+
+std::string module_name_of(std::string_view inner) {
     std::size_t slash = inner.rfind('/');
     std::string_view file = inner.substr(slash == std::string_view::npos ? 0 : slash + 1);
     std::string_view stem = file.substr(0, file.find('.'));
@@ -48,8 +50,6 @@ std::string module_name(std::string_view inner) {
     if (stem == "__init__") return name;
     return name.empty() ? std::string(stem) : name + "." + std::string(stem);
 }
-
-} // namespace
 
 const FileOwners& PythonRuntime::owners() {
     std::call_once(owners_read_, [this] { owners_ = std::make_unique<FileOwners>(distributions()); });
@@ -94,7 +94,8 @@ void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
     std::vector<Need> kept, withheld;
     for (Need& need : out.needs) {
         need.reason.optional = true;
-        (may_follow(of, need.unit) ? kept : withheld).push_back(std::move(need));
+        bool may = may_follow(of, need.unit) && !(companion.own && !on_request(need.unit).empty());
+        (may ? kept : withheld).push_back(std::move(need));
     }
     out.needs = std::move(kept);
     for (trace::Unanswered& one : out.unanswered) one.reason.optional = true;
@@ -187,27 +188,31 @@ void PythonRuntime::settle_distributions(const std::vector<Unit>& units, UnitNee
         if (files.empty())
             for (const Unit& unit : units) files.insert(unit.file);
         Expansion out;
-        Reason described{"is described by", units[id].file, 0, true};
-        want_metadata(*distribution, described, out);
-        std::set<std::string>& required = carried_.required[name];
-        for (const Distribution* one : required_by(*distribution, {})) {
-            required.insert(one->name);
-            Expansion of_required;
-            want_metadata(*one, {"requires the distribution of", units[id].file, 0, true}, of_required);
-            // Entry points of modules that are not there would stop whoever loads them all.
-            for (Need& need : of_required.needs)
-                if (!need.unit.file.ends_with("/entry_points.txt")) out.needs.push_back(std::move(need));
-        }
-        if (!project_.whole_packages)
-            carried_.whole.erase(name);
-        else
-            carry_whole(*distribution, units[id], files, out);
+        carry_distribution(*distribution, units[id].file, files, out);
         for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
     }
 }
 
-/// All modules and data of a distribution, where it is small.
-void PythonRuntime::carry_whole(const Distribution& distribution, const Unit& reached,
+/// What a distribution brings besides the modules that are reached: its metadata and, where it is small, all of it.
+/// `files` are there already.
+void PythonRuntime::carry_distribution(const Distribution& distribution, const std::string& reached_by,
+                                       const std::unordered_set<std::string_view>& files, Expansion& out) {
+    want_metadata(distribution, {"is described by", reached_by, 0, true}, out);
+    std::set<std::string>& required = carried_.required[distribution.name];
+    for (const Distribution* one : required_by(distribution, {})) {
+        required.insert(one->name);
+        Expansion of_required;
+        want_metadata(*one, {"requires the distribution of", reached_by, 0, true}, of_required);
+        // Entry points of modules that are not there would stop whoever loads them all.
+        for (Need& need : of_required.needs)
+            if (!need.unit.file.ends_with("/entry_points.txt")) out.needs.push_back(std::move(need));
+    }
+    if (project_.whole_packages || &distribution == application_)
+        carry_whole(distribution, reached_by, files, out);
+}
+
+/// All modules and data of a distribution, where it is small or the application itself.
+void PythonRuntime::carry_whole(const Distribution& distribution, const std::string& reached_by,
                                 const std::unordered_set<std::string_view>& files, Expansion& out) {
     struct Part {
         std::string file, inner;
@@ -229,17 +234,18 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const Unit& re
         (native ? native_size : size) += native && files.contains(file.path) ? 0 : file.size;
         parts.push_back({file.path, in_root ? inner : "\n" + inner, native});
     }
-    if (size > whole_bound) return;
+    bool is_application = &distribution == application_;
+    if (size > (is_application ? most_own_bytes : whole_bound)) return;
     carried_.whole.insert(distribution.name);
-    Reason whole{"goes along with its whole distribution, with", reached.file, 0, true};
+    Reason whole{"goes along with its whole distribution, with", reached_by, 0, true};
     for (const Part& part : parts) {
-        if (part.is_native && native_size > unreached_native_bound) continue;
+        if (part.is_native && native_size > unreached_native_bound && !is_application) continue;
         if (files.contains(part.file) || !is_there(part.file)) continue;
         if (part.inner.front() == '\n') {
             out.needs.push_back({file_unit(UnitKind::data, part.file, part.inner.substr(1)), whole});
             continue;
         }
-        std::string name = module_name(part.inner);
+        std::string name = module_name_of(part.inner);
         const FoundModule& found = finder_.find(name);
         if (!name.empty() && found.file == part.file) {
             if (excluded(name) || name.ends_with("__main__")) continue;

@@ -5,6 +5,13 @@
 
 namespace omnistasis::python {
 
+/// Whether a module of a package shows in the tree as a file.
+bool PythonRuntime::shows_itself(const Unit& unit) {
+    if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || shows_modules_.empty()) return false;
+    const Distribution* owner = owners().owner_of(unit.file);
+    return owner != nullptr && shows_modules_.contains(owner->name) && !with_source_.contains(unit.name);
+}
+
 Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
                                                                Observer& observer) {
     BootConfig config;
@@ -23,7 +30,9 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     std::vector<StoredName> names;
     std::vector<ModuleStore::Source> sources;
     for (const Unit& unit : units) {
+        std::size_t number = 0;
         for (const Note* note : notes_of(unit.name)) {
+            if (idle_notes_.contains(fmt::format("{}/{}", unit.name, number++))) continue;
             for (const auto& [function, variables] : note->during)
                 config.during[unit.name][function].insert(variables.begin(), variables.end());
             if (!note->calls.empty()) config.calls[unit.name] = note->calls;
@@ -66,6 +75,12 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             // Packages carry files for other versions that never get imported; the application's own are no
             // such.
             if (!modules[i].own) continue;
+            // What nothing reaches may be there for another version, or to be filled in: it goes along as it is.
+            if (carried_.companions.contains(modules[i].name)) {
+                if (auto source = read_text(modules[i].file))
+                    files.push_back({modules[i].place, std::move(*source), 0644});
+                continue;
+            }
             return fail(ErrorKind::bad_input, "a source file of the application can't be compiled",
                         fmt::format("{}:{}", sources[i].file, code.error_line), code.error,
                         fmt::format("leave it out with --exclude {} if it is not needed", modules[i].name));
@@ -75,6 +90,12 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             files.push_back({modules[i].place + "c", store.bytecode_file(code.code), 0644});
             continue;
         }
+        // Whoever lists folders or joins paths finds the module by its name. An own one can be run from there: the
+        // interpreter takes bytecode whatever the file is called.
+        if (modules[i].own && !project_.sources && !reads_own_sources_ && modules[i].place.ends_with(".py"))
+            files.push_back({modules[i].place, store.bytecode_file(code.code), 0644, {}, {}, true});
+        else if (shows_itself(modules[i]))
+            files.push_back({modules[i].place, "", 0644, {}, {}, true});
         kept.push_back({modules[i], std::move(code.code)});
     }
     files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});

@@ -345,9 +345,41 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
     }
 }
 
+/// Whether what lies in the system's folders may belong to a module: not where its distribution brings its own
+/// native libraries, which have data of their own version.
+bool PythonRuntime::goes_with_system(const Unit& unit) {
+    if (unit.of_runtime || unit.file.empty() || unit.file.starts_with("/usr/")) return true;
+    const Distribution* owner = owners().owner_of(unit.file);
+    if (owner == nullptr) return true;
+    {
+        std::lock_guard lock(mutex_);
+        if (auto known = brings_libraries_.find(owner->name); known != brings_libraries_.end())
+            return !known->second;
+    }
+    auto brings = [this](const Distribution& one) {
+        return std::ranges::any_of(files_of(one), [this](const DistributionFile& file) {
+            return is_library_name(fs::path(file.path).filename().string()) && !is_code_file(file.path) &&
+                   !file.path.ends_with(".abi3.so");
+        });
+    };
+    bool found = brings(*owner);
+    // The libraries may be a distribution of their own, in the same folder.
+    std::set<std::string> tops = top_level_modules(*owner);
+    for (const Distribution* required : required_by(*owner, {}))
+        if (!found && std::ranges::any_of(top_level_modules(*required),
+                                          [&](const std::string& top) { return tops.contains(top); }))
+            found = brings(*required);
+    std::lock_guard lock(mutex_);
+    brings_libraries_[owner->name] = found;
+    return !found;
+}
+
 void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
+    std::size_t number = 0;
     for (const Note* known : notes_of(unit.name)) {
         const Note& note = *known;
+        bool found_data = note.data.empty();
+        std::string name = fmt::format("{}/{}", unit.name, number++);
         Reason reason{"brings in, by a package note,", unit.file, 0, true};
         for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
         for (const std::string& library : note.libraries) want_library(library, reason, out);
@@ -370,25 +402,33 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
         auto is_installed = [&](const std::string& module) { return !!finder_.find(module); };
         if (auto first = std::ranges::find_if(note.one_of, is_installed); first != note.one_of.end())
             want_pattern(*first, {"can't do without", unit.file, 0, false}, out);
+        auto with_words = [&](std::string path) {
+            for (auto [word, value] :
+                 {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
+                  {"{package}", fs::path(unit.file).parent_path().string()},
+                  {"{notes}", notes_folder_.string()}})
+                if (std::size_t at = path.find(word); at != std::string::npos)
+                    path.replace(at, word.size(), value);
+            return path;
+        };
         for (const NoteData& data : note.data) {
             for (std::string candidate : data.from) {
-                for (auto [word, value] :
-                     {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
-                      {"{package}", fs::path(unit.file).parent_path().string()},
-                      {"{notes}", notes_folder_.string()}})
-                    if (std::size_t at = candidate.find(word); at != std::string::npos)
-                        candidate.replace(at, word.size(), value);
+                candidate = with_words(candidate);
+                bool of_system = data.of_system || candidate.starts_with("/usr/");
+                if (of_system && !goes_with_system(unit)) continue;
                 if (is_file(candidate) && !data.to.empty()) {
                     auto content = MappedFile::open(candidate);
                     bool native = content && native::looks_like_elf(content->bytes());
                     out.needs.push_back(
                         {file_unit(native ? UnitKind::native : UnitKind::data, candidate, data.to), reason});
+                    found_data |= !data.from.front().starts_with("{notes}");
                     break;
                 }
                 if (!is_folder(candidate) ||
                     (!data.holding.empty() && !is_there(fs::path(candidate) / data.holding)))
                     continue;
                 candidate = fs::path(candidate).lexically_normal().string();
+                found_data = true;
                 std::string to =
                     data.to.empty() ? places_.of(candidate, finder_.find(unit.name).root) : data.to;
                 for (const std::string& file : all_files(candidate, data.without)) {
@@ -398,6 +438,10 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                 }
                 break;
             }
+        }
+        if (!found_data) {
+            std::lock_guard lock(mutex_);
+            idle_notes_.insert(std::move(name));
         }
     }
 }

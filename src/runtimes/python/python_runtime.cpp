@@ -45,7 +45,9 @@ std::string relative_name(const std::string& name, std::string_view prefix) {
 } // namespace
 
 std::vector<std::string> PythonRuntime::search_path() const {
-    std::vector<std::string> path{entry_.folder};
+    std::vector<std::string> path;
+    // A folder of commands is no folder of modules, although the interpreter takes it for one.
+    if (!project_.is_installed) path.push_back(entry_.folder);
     path.insert(path.end(), facts_.search_path.begin(), facts_.search_path.end());
     // What the entry point itself does to the path, before it imports anything from there.
     auto source = MappedFile::open(entry_.file);
@@ -80,7 +82,7 @@ bool PythonRuntime::excluded(const std::string& name) const {
     });
 }
 
-Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) const {
+Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) {
     Unit unit;
     unit.name = name;
     switch (found.kind) {
@@ -99,7 +101,7 @@ Unit PythonRuntime::unit_of(const std::string& name, const FoundModule& found) c
     }
     unit.file = found.file;
     unit.place = places_.of(found.file, found.root);
-    unit.own = places_.is_own(found.root);
+    unit.own = places_.is_own(found.root) || is_of_application(found.file);
     unit.of_runtime = places_.is_standard(found.root);
     return unit;
 }
@@ -190,6 +192,7 @@ Result<Expansion> PythonRuntime::roots() {
                 want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
 
     if (auto found = find_entry_module(); !found) return tl::make_unexpected(found.error());
+    application_ = find_application();
     Reason entry{"is the entry point", project_.project_file.string(), 0, false};
     if (entry_.kind == Entry::Kind::module) want(parent_of(entry_.module), entry, out);
     if (entry_.kind == Entry::Kind::function) {
@@ -199,6 +202,8 @@ Result<Expansion> PythonRuntime::roots() {
     out.needs.push_back({main_unit(), entry});
     for (const std::string& pattern : project_.include)
         want_pattern(pattern, {"is included by the project", project_.project_file.string(), 0, false}, out);
+    want_own_files(out);
+    want_declared(out);
     return out;
 }
 
@@ -377,14 +382,22 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
 }
 
 std::string PythonRuntime::learned() const {
-    nlohmann::json json = moved_;
+    nlohmann::json json{{"moved", moved_}, {"sources", reads_own_sources_}, {"shown", shows_modules_}, {"idle", idle_notes_}, {"with_source", with_source_}};
     return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
 Result<void> PythonRuntime::relearn(std::string_view learned) {
     nlohmann::json json = nlohmann::json::parse(learned, nullptr, false);
-    if (json.is_object()) moved_ = json.get<decltype(moved_)>();
-    return find_entry_module();
+    if (json.is_object() && json.contains("shown")) {
+        moved_ = json["moved"].get<decltype(moved_)>();
+        reads_own_sources_ = json["sources"].get<bool>();
+        shows_modules_ = json["shown"].get<std::set<std::string>>();
+        idle_notes_ = json["idle"].get<std::set<std::string>>();
+        with_source_ = json["with_source"].get<std::set<std::string>>();
+    }
+    auto found = find_entry_module();
+    application_ = find_application();
+    return found;
 }
 
 /// The dotted name that a request means, seen from the module that makes it.
@@ -644,7 +657,14 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                                                             std::shared_ptr<Store> store,
                                                             trace::EntryCheck check) {
     if (auto right = check_target(project.targets.front()); !right) return tl::make_unexpected(right.error());
-    auto interpreter = find_interpreter(project.runtime_home, project.folder);
+    std::string home = project.runtime_home;
+    if (home.empty() && project.is_installed) home = interpreter_of_script(project.folder / project.entry);
+    fs::path around = project.folder;
+    // The environment may lie beside the project's own files, above the entry.
+    while (around != project.own_folder && !is_there(around / ".venv") && !is_there(around / "venv") &&
+           around.has_relative_path())
+        around = around.parent_path();
+    auto interpreter = find_interpreter(home, around);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     std::string entry = read_entry(project).file;
     auto facts = ask_interpreter(*interpreter, data / "python", entry, check == trace::EntryCheck::now);

@@ -52,14 +52,85 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
     }
 }
 
+namespace {
+
+/// Bytes of the files beside a module that go along because it mentions where it is.
+constexpr std::uint64_t surroundings_bound = 10u << 20;
+
+} // namespace
+
+/// The files that paths made of __file__ lead to, in the application or in the same distribution.
+void PythonRuntime::want_paths(const Scanned& scanned, Expansion& out) {
+    std::set<std::string> seen;
+    for (const StringAt& said : scanned.result.file_paths) {
+        if (!seen.insert(said.text).second) continue;
+        bool exact = !said.text.ends_with('*');
+        std::string path = fs::path(exact ? said.text : said.text.substr(0, said.text.size() - 1)).lexically_normal().string();
+        std::string start;
+        if (!exact && !is_folder(path)) {
+            std::size_t slash = path.rfind('/');
+            start = path.substr(slash + 1);
+            path.resize(slash);
+        }
+        while (path.size() > 1 && path.ends_with('/')) path.pop_back();
+        std::string root = scanned.own && application_ == nullptr ? project_.own_folder.string() : scanned.root;
+        std::string inner = relative_to(path, root);
+        if (inner.empty() || inner == parent_folder_of(relative_to(scanned.file, root))) continue;
+        Reason reads{"reads", scanned.file, said.line, true};
+        auto take = [&](const std::string& file) {
+            // Python files that a path leads to are run, or read, as files.
+            std::string below = relative_to(file, scanned.own ? entry_.folder : scanned.root);
+            std::string name = file.ends_with(".py") && !below.empty() ? module_name_of(below) : std::string();
+            if (!name.empty() && finder_.find(name).file == file) return want(name, reads, out);
+            Unit unit = file_unit(is_library_name(fs::path(file).filename().string()) ? UnitKind::native : UnitKind::data,
+                                  file, places_.of(file, root));
+            unit.own = scanned.own;
+            out.needs.push_back({std::move(unit), reads});
+        };
+        if (is_file(path)) {
+            take(path);
+        } else if (is_folder(path) && !is_there(path + "/pyvenv.cfg")) {
+            if (!scanned.own && is_there(path + "/__init__.py") && start.empty() && exact) continue;
+            for (const std::string& file : readable_files(path, scanned.own))
+                if (start.empty() || file.starts_with(start)) take(path + "/" + file);
+        }
+    }
+}
+
+/// The resources of a package that is named where they are asked for.
+void PythonRuntime::want_resources(const Scanned& scanned, const StringAt& package, Expansion& out) {
+    std::string name = package.text;
+    while (!name.empty() && !finder_.find(name)) name = parent_of(name);
+    const FoundModule& found = finder_.find(name);
+    if (!found || places_.is_standard(found.root) || (!scanned.own && top_of(name) != top_of(scanned.name))) return;
+    Reason reads{"reads the resources of", scanned.file, package.line, true};
+    want(name, reads, out);
+    std::vector<std::string> folders = found.folders;
+    if (folders.empty() && !found.file.empty()) folders.push_back(found.file.substr(0, found.file.rfind('/')));
+    for (const std::string& folder : folders)
+        if (folder != found.root)
+            for (Unit& unit : data_units(folder, found.root, places_)) out.needs.push_back({std::move(unit), reads});
+}
+
 /// The files beside a module of a package that looks for files beside itself, and where it lists the folder,
 /// the modules there too, as files that can be listed.
 void PythonRuntime::want_surroundings(const Scanned& scanned, Expansion& out) {
     std::string folder = scanned.file.substr(0, scanned.file.rfind('/'));
+    if (scanned.standard) return;
+    want_paths(scanned, out);
+    for (const StringAt& package : scanned.result.resource_packages) want_resources(scanned, package, out);
     if (!scanned.result.names_own_file || folder == scanned.root || !finder_.has_entry(folder, "__init__.py"))
         return;
-    for (Unit& unit : data_units(folder, scanned.root, places_))
-        out.needs.push_back({std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
+    std::vector<Unit> data = data_units(folder, scanned.root, places_);
+    // What mentions its own path may mean any file of it: that holds for small ones. Large ones go by the paths that
+    // they make, by what they open when they are imported, and by what is known of them.
+    std::uint64_t size = 0;
+    std::error_code failed;
+    for (const Unit& unit : data) size += fs::file_size(unit.file, failed);
+    if (size <= surroundings_bound)
+        for (Unit& unit : data)
+            out.needs.push_back(
+                {std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});
     bool imports = scanned.own || by_name_packages_.contains(top_of(scanned.name));
     if (!scanned.result.lists_folders || scanned.standard || !imports) return;
     Reason lists{"lists its own folder, with", scanned.file, 0, true};
@@ -70,6 +141,37 @@ void PythonRuntime::want_surroundings(const Scanned& scanned, Expansion& out) {
         if (found.kind == FoundModule::Kind::source && !excluded(name))
             out.needs.push_back(
                 {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), lists});
+    }
+}
+
+/// What wants Python files where their modules would be: the tree looks as the source did.
+void PythonRuntime::settle_sources(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs) {
+    for (std::size_t i = settled_; i < scanned_.size(); ++i) {
+        const Scanned& scanned = scanned_[i];
+        auto id = ids.find(scanned.name);
+        if (scanned.standard || id == ids.end()) continue;
+        const Distribution* owner = owners().owner_of(scanned.file);
+        // Of a package, all that looks at files may look at modules.
+        if (owner != nullptr && (scanned.result.lists_folders || scanned.result.names_own_file))
+            shows_modules_.insert(owner->name);
+        if (!scanned.own || carried_.companions.contains(scanned.name)) continue;
+        const ScanResult& result = scanned.result;
+        reads_own_sources_ |= result.runs_sources != 0 || result.asks_for_source != 0;
+        std::uint32_t runs = std::max(result.runs_files, result.runs_sources);
+        if (runs == 0 && application_ != nullptr && !result.unknown_imports.empty())
+            runs = result.unknown_imports.front();
+        if (runs != 0) want_whole_library(scanned.file, runs, needs, id->second);
+    }
+    if (!reads_own_sources_ && reads_sources_of_.empty()) return;
+    for (const auto& [name, id] : ids) {
+        const Unit& unit = units[id];
+        if (unit.kind != UnitKind::code || unit.of_runtime || unit.file.starts_with(helpers_.string())) continue;
+        const Distribution* owner = unit.own ? nullptr : owners().owner_of(unit.file);
+        bool is_read = unit.own ? reads_own_sources_ : owner != nullptr && reads_sources_of_.contains(owner->name);
+        if (!is_read) continue;
+        if (!with_source_.insert(name).second) continue;
+        needs.emplace_back(id, Need{file_unit(UnitKind::data, unit.file, unit.place),
+                                    {"may be read as a text, in", unit.file, 0, true}});
     }
 }
 
@@ -156,6 +258,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
         }
     }
     settle_entry_points(ids, needs);
+    settle_sources(units, ids, needs);
     settled_ = scanned_.size();
     settle_companions(ids, needs);
     settle_distributions(units, needs);

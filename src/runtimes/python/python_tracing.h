@@ -37,6 +37,11 @@ inline std::string parent_of(const std::string& name) {
     return dot == std::string::npos ? std::string() : name.substr(0, dot);
 }
 
+inline std::string parent_folder_of(const std::string& path) {
+    std::size_t slash = path.rfind('/');
+    return slash == std::string::npos ? std::string() : path.substr(0, slash);
+}
+
 inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
 
 /// A file that goes into the tree as it is, or as a native library.
@@ -162,7 +167,7 @@ class PythonRuntime : public trace::Runtime {
     std::string scan_settings() const;
     bool excluded(const std::string& name) const;
 
-    Unit unit_of(const std::string& name, const FoundModule& found) const;
+    Unit unit_of(const std::string& name, const FoundModule& found);
     void want(const std::string& name, const Reason& reason, Expansion& out);
     void want_pattern(const std::string& pattern, const Reason& reason, Expansion& out);
     std::string absolute_module(const Request& request, const std::string& from);
@@ -194,6 +199,7 @@ class PythonRuntime : public trace::Runtime {
     bool requires_distribution(const Unit& unit, const std::string& module);
     std::string meant_by(const std::string& name) const;
     void want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason, Expansion& out);
+    bool goes_with_system(const Unit& unit);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
@@ -213,15 +219,27 @@ class PythonRuntime : public trace::Runtime {
     void settle_companions(const UnitIds& ids, UnitNeeds& needs);
     std::map<std::string, trace::UnitId> newly_reached(const std::vector<Unit>& units);
     void settle_distributions(const std::vector<Unit>& units, UnitNeeds& needs);
-    void carry_whole(const Distribution& distribution, const Unit& reached,
+    void carry_whole(const Distribution& distribution, const std::string& reached_by,
                      const std::unordered_set<std::string_view>& files, Expansion& out);
     std::string target_machine() const { return "x86_64"; }
+    void carry_distribution(const Distribution& distribution, const std::string& reached_by,
+                            const std::unordered_set<std::string_view>& files, Expansion& out);
+    // The application's own: python_own.cpp
+    bool shows_itself(const Unit& unit);
+    const Distribution* find_application();
+    bool is_of_application(const std::string& file);
+    void want_declared(Expansion& out);
+    void want_own_files(Expansion& out);
+    void want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs, trace::UnitId from);
     // Trial imports: python_trials.cpp
     void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
     void take_trial(const Unit& unit, const TrialRecord& record, Expansion& out);
 
+    void settle_sources(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
     void want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out);
+    void want_paths(const Scanned& scanned, Expansion& out);
+    void want_resources(const Scanned& scanned, const StringAt& package, Expansion& out);
     void want_surroundings(const Scanned& scanned, Expansion& out);
     std::vector<std::string> near_names(const std::string& name);
     bool covered_by_include(const std::string& prefix) const;
@@ -270,6 +288,14 @@ class PythonRuntime : public trace::Runtime {
         std::size_t seen_units = 0;
     } carried_;
     std::map<std::string, std::set<std::string>> tried_; ///< distribution, modules that were imported on trial
+    const Distribution* application_ = nullptr; ///< that the entry, an installed command, starts
+    bool whole_library_ = false;           ///< the standard library goes along whole
+    bool reads_own_sources_ = false;       ///< the application reads Python files as text
+    std::set<std::string> with_source_;    ///< own modules whose source goes along as a file
+    std::set<std::string> shows_modules_;  ///< distributions that look at their own module files
+    std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries
+    std::set<std::string> idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
+    std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
     std::string trial_trouble_; ///< why packages could not be asked
 };
 

@@ -59,7 +59,6 @@ std::set<std::string> PythonRuntime::distributions_to_ask(const std::vector<Unit
 void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& needs) {
     // What can be known without running anything comes first.
     if (!project_.trial_imports || brings_new(units, needs)) return;
-    UnitNeeds learnt;
     std::set<std::string> ask = distributions_to_ask(units);
     std::map<std::string, Question> questions;
     UnitIds ids;
@@ -109,14 +108,9 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
             Expansion out;
             take_trial(units[id->second], record, out);
             note_asked(units[id->second], out.needs);
-            for (Need& need : out.needs) learnt.emplace_back(id->second, std::move(need));
+            for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
         }
     }
-    // What was there already is nothing new, but for companions.
-    std::unordered_set<std::string> known = names_of(units);
-    for (auto& [id, need] : learnt)
-        if (carried_.asked.contains(need.unit.name) || !known.contains(name_of(need.unit)))
-            needs.emplace_back(id, std::move(need));
     // Companions that were asked for are settled at once: nothing else may be new.
     if (!carried_.asked.empty()) settle_companions(ids, needs);
 }
@@ -144,9 +138,8 @@ void PythonRuntime::take_trial(const Unit& unit, const TrialRecord& record, Expa
             continue;
         const Distribution* owner = owners().owner_of(file);
         if (owner == nullptr || file.starts_with(owner->folder) || !is_file(file)) continue;
-        // A module's source is opened when it is imported.
-        bool is_code = is_code_file(file) && !file.ends_with(".pyw");
-        if (!is_code)
+        if (file.ends_with(".py")) reads_sources_of_.insert(owner->name);
+        if (!is_code_file(file) || file.ends_with(".py"))
             out.needs.push_back({file_unit(UnitKind::data, file, places_.of(file, owner->root)), reads});
     }
     for (const std::string& file : record.libraries) {

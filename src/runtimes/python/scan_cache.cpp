@@ -25,12 +25,13 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
          {&result.import_suffixes, &result.dotted_strings, &result.path_strings, &result.system_paths,
           &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,
           &result.opened_paths, &result.search_path, &result.libraries, &result.code_strings,
-          &result.listed_words, &result.written_paths})
+          &result.listed_words, &result.written_paths, &result.file_paths, &result.resource_packages})
         visit_list(archive, *strings, [](auto& into, auto& string) {
             into.value(string.text);
             into.value(string.line);
         });
-    for (auto* number : {&result.computed_codec, &result.asks_for_source, &result.computed_library})
+    for (auto* number : {&result.computed_codec, &result.asks_for_source, &result.computed_library,
+                         &result.runs_sources, &result.runs_files})
         archive.value(*number);
     for (auto* flag : {&result.lists_folders, &result.changes_folder, &result.names_own_file,
                        &result.imports_by_name, &result.makes_modules, &result.restarts_itself,

@@ -187,7 +187,10 @@ class Scanner {
         } else if (keyword.is("for")) {
             note_loop(rest);
         }
-        if (!block.dead) read_expressions(rest);
+        if (!block.dead) {
+            note_file_paths(rest);
+            read_expressions(rest);
+        }
         blocks_.push_back(block);
     }
 
@@ -221,7 +224,41 @@ class Scanner {
         if (statement.size() > 2 && statement[0].kind == TokenKind::name && statement[1].is("="))
             constants_.assign(statement[0].text, statement.subspan(2));
         note_search_path(statement);
+        note_file_paths(statement);
         read_expressions(statement);
+    }
+
+    /// os.path.join(HERE, "a", "b.txt"), Path(__file__).parent / "a": what expressions on the file's own path give.
+    void note_file_paths(Tokens tokens) {
+        if (!facts_.keeps_strings || facts_.file.empty()) return;
+        auto is_path = [&](const Token& token) {
+            return token.kind == TokenKind::name && constants_.is_path(token.text);
+        };
+        if (std::ranges::none_of(tokens, is_path)) return;
+        for (std::size_t i = 0; i < tokens.size(); ++i) {
+            const Token& token = tokens[i];
+            bool begins = token.kind == TokenKind::name || token.kind == TokenKind::string;
+            bool at_start = i == 0 || (tokens[i - 1].kind == TokenKind::op && !tokens[i - 1].is(".") &&
+                                       !tokens[i - 1].is(")") && !tokens[i - 1].is("]") &&
+                                       !tokens[i - 1].is("/") && !tokens[i - 1].is("+")) ||
+                            tokens[i - 1].is("return") || tokens[i - 1].is("in") || tokens[i - 1].is("if") ||
+                            tokens[i - 1].is("yield") || tokens[i - 1].is("else") || tokens[i - 1].is("or");
+            if (!begins || !at_start) continue;
+            std::size_t end = i;
+            while (end < tokens.size() && !ends_expression(tokens[end]))
+                end = tokens[end].is("(") || tokens[end].is("[") || tokens[end].is("{")
+                          ? behind_closing(tokens, end)
+                          : end + 1;
+            for (const PossibleText& text : constants_.evaluate(tokens.subspan(i, end - i)))
+                if (text.text.starts_with('/') && text.text != facts_.file && result_.file_paths.size() < 500)
+                    result_.file_paths.push_back({text.text + (text.exact ? "" : "*"), token.line});
+        }
+    }
+
+    static bool ends_expression(const Token& token) {
+        return token.is(",") || token.is(")") || token.is("]") || token.is("}") || token.is(":") ||
+               token.is("=") || token.is("for") || token.is("if") || token.is("else") || token.is("as") ||
+               token.is("in") || token.is("and") || token.is("or");
     }
 
     /// sys.path.insert(0, FOLDER), sys.path.append(FOLDER), sys.path.extend([...]), sys.path[0:0] = [...],
@@ -358,6 +395,7 @@ class Scanner {
                     std::size_t end = behind_closing(tokens, i + 1);
                     Tokens inside = tokens.subspan(i + 2, end > i + 2 ? end - i - 3 : 0);
                     auto arguments = split_arguments(inside);
+                    note_running(tokens, i, arguments);
                     read_call(token, arguments);
                     if (facts_.is_own)
                         for (std::string& path : written_paths(constants_, tokens, i, arguments))
@@ -425,6 +463,19 @@ class Scanner {
         if (taken_as_value) result_.imports_by_name = true;
     }
 
+    /// exec(compile(open(path).read(), ...)), ast.parse(text), spec_from_file_location(name, path), run_path(path)
+    void note_running(Tokens tokens, std::size_t i, const std::vector<Tokens>& arguments) {
+        std::string_view name = tokens[i].text;
+        bool is_attribute = i >= 2 && tokens[i - 1].is(".");
+        bool is_text = arguments.empty() || (arguments[0].size() == 1 && arguments[0][0].is_plain_string());
+        if ((name == "exec" || name == "compile" || name == "execfile") && !is_attribute && !is_text)
+            result_.runs_sources = tokens[i].line;
+        if (name == "parse" && is_attribute && tokens[i - 2].is("ast")) result_.runs_sources = tokens[i].line;
+        if (name == "spec_from_file_location" || name == "run_path" || name == "SourceFileLoader" ||
+            name == "load_source" || name == "execfile")
+            result_.runs_files = tokens[i].line;
+    }
+
     void read_call(const Token& callee, const std::vector<Tokens>& arguments) {
         std::string_view name = callee.text;
         note_watched(callee);
@@ -476,7 +527,10 @@ class Scanner {
             read_entry_point(callee, arguments);
         } else if (name == "version" || name == "metadata" || name == "distribution" || name == "requires" ||
                    name == "get_distribution" || name == "files") {
-            if (name == "files") result_.names_own_file = true;
+            if (name == "files") {
+                result_.names_own_file = true;
+                note_resource_package(arguments);
+            }
             if (arguments.size() == 1) {
                 for (const PossibleText& text : constants_.evaluate(arguments[0]))
                     if (text.exact) result_.distributions.push_back({text.text, callee.line});
@@ -497,7 +551,29 @@ class Scanner {
                    name == "resource_stream" || name == "read_text" || name == "open_text" ||
                    name == "read_binary" || name == "open_binary") {
             result_.names_own_file = true;
+            note_resource_package(arguments);
+        } else if (name == "PackageLoader" || name == "contents" || name == "is_resource" || name == "path" ||
+                   name == "as_file" || name == "resource_listdir" || name == "resource_exists" ||
+                   name == "resource_isdir") {
+            note_resource_package(arguments);
         }
+    }
+
+    /// files("package"), files(package), get_data("package", "a.txt")
+    void note_resource_package(const std::vector<Tokens>& arguments) {
+        if (arguments.empty() || arguments[0].empty()) return;
+        Tokens first = arguments[0];
+        for (const PossibleText& text : constants_.evaluate(first))
+            if (text.exact && is_dotted_name("x." + text.text))
+                result_.resource_packages.push_back({text.text, first[0].line});
+        // The package as a module: files(crew.data)
+        std::size_t position = 0;
+        std::string named = dotted_name(first, position);
+        if (position != first.size() || named.empty()) return;
+        std::string top = named.substr(0, named.find('.'));
+        if (auto known = imported_as_.find(top); known != imported_as_.end())
+            named = known->second + named.substr(top.size());
+        result_.resource_packages.push_back({named, first[0].line});
     }
 
     /// str(data, "latin-1") is not looked at: its second argument is mostly no encoding.

@@ -53,6 +53,9 @@ struct ScanResult {
     std::vector<StringAt> listed_words;         ///< strings in lists that are plain names, where wanted
     std::vector<StringAt> dotted_strings;       ///< string constants that are dotted names (a.b, a.b:c, .b)
     std::vector<StringAt> path_strings;         ///< string constants that may be relative paths of files
+    /// Absolute paths that expressions on __file__ give, or their known beginning: that ends with a `*`.
+    std::vector<StringAt> file_paths;
+    std::vector<StringAt> resource_packages; ///< packages whose resources are asked for by name
     std::vector<StringAt> system_paths;  ///< string constants that begin as folders of the system's data do
     std::vector<StringAt> distributions; ///< distributions whose metadata is asked for by name
     std::vector<StringAt> codecs;        ///< text encodings that are named
@@ -77,6 +80,8 @@ struct ScanResult {
     bool imports_by_name = false;         ///< holds a call that imports by a name that is not constant
     bool makes_modules = false;           ///< touches sys.modules, sys.meta_path or sys.path_hooks
     bool restarts_itself = false;         ///< mentions sys.executable
+    std::uint32_t runs_sources = 0; ///< the line of a call that compiles or executes a text; 0: none
+    std::uint32_t runs_files = 0;   ///< the line of a call that runs a Python file by its path; 0: none
 };
 
 /// A few names, looked up for every name in a source: most are told apart by their first letter and length.

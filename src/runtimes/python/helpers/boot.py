@@ -300,7 +300,31 @@ def _path_hook(path):
     return TreeFinder(path, *details)
 
 
+def _code_of_placeholder(data, path):
+    """What stands in the tree for a module: bytecode under the name of a source, or nothing where the store has it."""
+    if data[:4] == external.MAGIC_NUMBER:
+        return marshal.loads(memoryview(data)[16:])
+    if not data and path.startswith(TREE + "/"):
+        place = path[len(TREE) + 1 :]
+        for name, entry in INDEX.items():
+            if entry[0] >= 0 and entry[3] == place:
+                return marshal.loads(_read(entry[0], entry[1]))
+    return None
+
+
+def _with_placeholders(source_to_code):
+    def to_code(self, data, path, **options):
+        code = _code_of_placeholder(data, path) if type(data) is bytes and type(path) is str else None
+        if code is None:
+            return source_to_code(self, data, path, **options)
+        _imp._fix_co_filename(code, path)
+        return code
+
+    return to_code
+
+
 def set_up():
+    external.SourceLoader.source_to_code = _with_placeholders(external.SourceLoader.source_to_code)
     sys.meta_path.insert(0, StoreFinder)
     sys.meta_path.append(AbsenceTeller)
     sys.path_hooks.insert(0, _path_hook)

@@ -58,7 +58,9 @@ def main():
     def note(event, details):
         if event == "open" and details and isinstance(details[0], str):
             mode = details[1]
-            if details[0].startswith(roots) and not (isinstance(mode, str) and set(mode) & set("wax+")):
+            # What the import system opens, it loads.
+            by_import = sys._getframe(1).f_code.co_filename.startswith("<frozen importlib")
+            if not by_import and details[0].startswith(roots) and not (isinstance(mode, str) and set(mode) & set("wax+")):
                 opened.add(details[0])
 
     sys.addaudithook(note)

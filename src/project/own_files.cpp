@@ -1,0 +1,132 @@
+#include "project/own_files.h"
+
+#include "support/files.h"
+
+#include <algorithm>
+#include <array>
+#include <cstdlib>
+#include <fmt/format.h>
+
+namespace omnistasis {
+
+namespace {
+
+constexpr std::array<std::string_view, 8> marks_of_projects{"pyproject.toml", "package.json", ".git", ".hg",
+                                                            ".svn",           ".bzr",         "setup.py",
+                                                            "setup.cfg"};
+
+constexpr std::array<std::string_view, 17> passed_folders{
+    "node_modules", "__pycache__", "build",   "dist", "out",  "target", "tests",      "test",    "__tests__",
+    "docs",         "doc",         "htmlcov", "venv", "env",  "site-packages", "__pypackages__", "coverage"};
+
+/// What developers keep beside an application: descriptions of the project, of its making and its tests.
+constexpr std::array<std::string_view, 22> passed_files{
+    "pyproject.toml", "setup.py",     "setup.cfg",   "MANIFEST.in",       "tox.ini",    "noxfile.py",
+    "conftest.py",    "pytest.ini",   "Makefile",    "Dockerfile",        "Pipfile",    "Pipfile.lock",
+    "poetry.lock",    "uv.lock",      "pdm.lock",    "package-lock.json", "yarn.lock",  "pnpm-lock.yaml",
+    "Procfile",       "omnistasis.toml", "omnistasis.lock", "Vagrantfile"};
+constexpr std::array<std::string_view, 8> passed_starts{"README",    "CHANGELOG",       "CONTRIBUTING", "AUTHORS",
+                                                        "CHANGES",   "CODE_OF_CONDUCT", "requirements", "docker-compose"};
+constexpr std::array<std::string_view, 10> passed_endings{
+    ".pyc", ".pyo", ".orig", ".rej", ".swp", "~", ".rehearsed.toml", ".proof.toml", ".egg-link", ".code-workspace"};
+
+struct Found {
+    std::string path;
+    std::uint64_t size = 0;
+};
+
+bool is_passed_folder(const std::string& path, const std::string& name) {
+    return name.starts_with('.') || name.ends_with(".egg-info") || name.ends_with(".dist-info") ||
+           std::ranges::find(passed_folders, name) != passed_folders.end() || is_there(path + "/pyvenv.cfg") ||
+           is_there(path + "/CACHEDIR.TAG");
+}
+
+bool is_passed_file(const std::string& name) {
+    if (name.starts_with('.') || std::ranges::find(passed_files, name) != passed_files.end()) return true;
+    if (name.starts_with("test_") && name.ends_with(".py")) return true;
+    return std::ranges::any_of(passed_starts, [&](std::string_view s) { return name.starts_with(s); }) ||
+           std::ranges::any_of(passed_endings, [&](std::string_view e) { return name.ends_with(e); });
+}
+
+/// Looks through a folder; false where there is more than anyone's own application has.
+bool collect(const std::string& folder, const std::string& inner, int depth, std::vector<Found>& found) {
+    constexpr std::size_t most_seen = 10 * most_own_files;
+    if (depth > 60) return true;
+    for (const FolderEntry& entry : list_folder(folder)) {
+        std::string path = folder + "/" + entry.name;
+        std::string relative = inner.empty() ? entry.name : inner + "/" + entry.name;
+        // Links to folders may lead out of the project, or round for ever.
+        if (entry.is_folder) {
+            if (entry.is_link || is_passed_folder(path, entry.name)) continue;
+            if (!collect(path, relative, depth + 1, found)) return false;
+            continue;
+        }
+        std::error_code failed;
+        // Pipes, devices and links that lead nowhere have nothing to read.
+        if (is_passed_file(entry.name) || !fs::is_regular_file(path, failed)) continue;
+        if (found.size() >= most_seen) return false;
+        std::uint64_t size = fs::file_size(path, failed);
+        found.push_back({std::move(relative), failed ? 0 : size});
+    }
+    return true;
+}
+
+} // namespace
+
+std::string why_not_own(const fs::path& folder) {
+    std::string path = folder.string();
+    static constexpr std::array<std::string_view, 12> of_everybody{
+        "/", "/tmp", "/var/tmp", "/home", "/root", "/opt", "/srv", "/mnt", "/media", "/etc", "/var", "/run"};
+    if (std::ranges::find(of_everybody, path) != of_everybody.end())
+        return fmt::format("{} holds more than one application", path);
+    if (path == "/usr" || path.starts_with("/usr/") || path == "/bin" || path == "/sbin")
+        return fmt::format("{} belongs to the system", path);
+    const char* home = std::getenv("HOME");
+    if (home != nullptr && path == home) return fmt::format("{} is a home folder", path);
+    if (folder.parent_path() == "/home") return fmt::format("{} is a home folder", path);
+    bool in_home = home != nullptr && folder.parent_path() == home;
+    static constexpr std::array<std::string_view, 5> of_the_user{"Desktop", "Downloads", "Documents", "bin",
+                                                                 "Dropbox"};
+    if (in_home && std::ranges::find(of_the_user, folder.filename().string()) != of_the_user.end())
+        return fmt::format("{} holds more than one application", path);
+    return {};
+}
+
+fs::path own_folder_above(const fs::path& folder) {
+    fs::path at = folder;
+    for (int up = 0; up < 8 && at.has_relative_path(); ++up, at = at.parent_path()) {
+        if (!why_not_own(at).empty()) break;
+        for (std::string_view mark : marks_of_projects)
+            if (is_there(at / mark)) return at;
+    }
+    return folder;
+}
+
+OwnFiles find_own_files(const Project& project) {
+    OwnFiles own;
+    own.folder = project.own_folder.string();
+    if (own.refused = why_not_own(project.own_folder); !own.refused.empty()) return own;
+    std::vector<Found> found;
+    if (!collect(own.folder, "", 0, found)) {
+        own.refused = fmt::format("{} holds more files than an application's own", own.folder);
+        return own;
+    }
+    std::string output = relative_to(project.out.string(), own.folder);
+    std::erase_if(found, [&](const Found& one) {
+        return !output.empty() && (one.path + "/").starts_with(output + "/");
+    });
+    // The small ones first: a few large files must not push everything else out.
+    std::ranges::sort(found, [](const Found& left, const Found& right) {
+        return std::tie(left.size, left.path) < std::tie(right.size, right.path);
+    });
+    for (Found& one : found) {
+        bool fits = own.size + one.size <= most_own_bytes && own.files.size() < most_own_files;
+        (fits ? own.size : own.too_large_size) += one.size;
+        (fits ? own.files : own.too_large).push_back(std::move(one.path));
+    }
+    std::ranges::sort(own.files);
+    std::ranges::sort(own.too_large);
+    return own;
+}
+
+} // namespace omnistasis

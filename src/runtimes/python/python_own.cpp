@@ -1,0 +1,146 @@
+// The application's own goes along whole: it is small, and it is what people lose. Own is what lies in the project's
+// folder; of a command that somebody installed, the distribution that it starts.
+#include "project/own_files.h"
+#include "runtimes/python/package_data.h"
+#include "runtimes/python/python_tracing.h"
+
+#include <algorithm>
+#include <array>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// Parts of the standard library that no program of a user imports.
+constexpr std::array<std::string_view, 13> passed_library{
+    "test", "idlelib", "turtledemo", "ensurepip", "tkinter", "turtle",     "this",
+    "antigravity", "lib2to3", "msilib", "pydoc_data", "distutils", "__phello__"};
+
+std::string megabytes(std::uint64_t size) { return fmt::format("{:.1f} MB", static_cast<double>(size) / 1e6); }
+
+} // namespace
+
+/// The distribution that an installed command starts; null where the entry is somebody's own source.
+const Distribution* PythonRuntime::find_application() {
+    bool is_elsewhere = entry_.kind != Entry::Kind::script && !entry_.file.empty() &&
+                        !places_.is_own(finder_.find(entry_.module).root);
+    if (!project_.is_installed && !is_elsewhere) return nullptr;
+    if (const Distribution* owner = owners().owner_of(entry_.file)) return owner;
+    std::string command = fs::path(entry_.file).filename().string();
+    for (const Distribution& distribution : distributions())
+        for (const char* group : {"console_scripts", "gui_scripts"})
+            if (auto in = distribution.entry_points.find(group);
+                in != distribution.entry_points.end() && in->second.contains(command))
+                return &distribution;
+    return nullptr;
+}
+
+bool PythonRuntime::is_of_application(const std::string& file) {
+    return application_ != nullptr && owners().owner_of(file) == application_;
+}
+
+/// What the application declares that it needs, whether or not an import shows it.
+void PythonRuntime::want_declared(Expansion& out) {
+    std::vector<const Distribution*> declared;
+    if (application_ != nullptr) {
+        declared = required_by(*application_, {});
+        declared.push_back(application_);
+        // Plug-ins: what requires the application.
+        for (const Distribution& one : distributions()) {
+            auto required = required_distributions(one);
+            if (&one != application_ && required.contains(application_->name)) declared.push_back(&one);
+        }
+    }
+    MarkerVariables variables =
+        marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, target_machine());
+    for (const std::string& line : project_.declared) {
+        auto requirement = read_requirement(line);
+        if (!requirement || !marker_holds(requirement->marker, variables, {})) continue;
+        if (const Distribution* found = distribution_named(requirement->name)) {
+            declared.push_back(found);
+        } else {
+            out.loose_ends.push_back(
+                {"declared-missing", fmt::format("{} is declared and not installed", requirement->name),
+                 (project_.own_folder / "pyproject.toml").string(), 0,
+                 "the application stops where it needs it",
+                 "install the project's requirements into the environment of its runtime"});
+        }
+    }
+    for (const Distribution* one : declared) {
+        if (!carried_.reached.insert(one->name).second) continue;
+        carry_distribution(*one, one->folder, {}, out);
+    }
+}
+
+/// All files of the project's folder.
+void PythonRuntime::want_own_files(Expansion& out) {
+    if (!project_.own_files || project_.is_installed) return;
+    OwnFiles own = find_own_files(project_);
+    if (!own.refused.empty()) {
+        out.loose_ends.push_back(
+            {"own-not-whole", fmt::format("only what is reached goes along: {}", own.refused), own.folder, 0,
+             "files that nothing names are missing from the output",
+             "put the application into a folder of its own, or name its files with --asset", true});
+        return;
+    }
+    if (!own.too_large.empty()) {
+        std::vector<std::string> names(own.too_large.end() - static_cast<std::ptrdiff_t>(std::min<std::size_t>(
+                                                                 own.too_large.size(), 3)),
+                                       own.too_large.end());
+        out.loose_ends.push_back(
+            {"own-too-large",
+             fmt::format("{} own files ({}) stay out, as all of them would be more than {}: {}{}",
+                         own.too_large.size(), megabytes(own.too_large_size), megabytes(most_own_bytes),
+                         fmt::join(names, ", "), own.too_large.size() > names.size() ? ", ..." : ""),
+             own.folder, 0, "the application may not find them",
+             "carry those that it reads with --asset, or move the others out of its folder"});
+    }
+    Reason lies{"lies in the application's folder", own.folder, 0, true};
+    for (const std::string& inner : own.files) {
+        std::string file = own.folder + "/" + inner;
+        if (file == entry_.file || file == project_.icon) continue;
+        std::string below = relative_to(file, entry_.folder);
+        std::string name = below.empty() ? std::string() : module_name_of(below);
+        if (!name.empty() && finder_.find(name).file == file) {
+            if (excluded(name) || name == main_module()) continue;
+            carried_.companions.insert(name);
+            out.needs.push_back({unit_of(name, finder_.find(name)), lies});
+            continue;
+        }
+        bool library = is_library_name(fs::path(inner).filename().string());
+        Unit unit = file_unit(library ? UnitKind::native : UnitKind::data, file, places_.of(file, own.folder));
+        unit.own = true;
+        out.needs.push_back({std::move(unit), lies});
+    }
+}
+
+/// The modules of the standard library that programs of users may import.
+void PythonRuntime::want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs,
+                                       trace::UnitId from) {
+    if (whole_library_) return;
+    whole_library_ = true;
+    Expansion out;
+    Reason reason{"runs code of its users, who may import", file, line, true};
+    std::vector<std::string> open;
+    auto add_all = [&](const std::string& package) {
+        for (const std::string& name : finder_.modules_in(package)) {
+            const FoundModule& found = finder_.find(name);
+            if (!places_.is_standard(found.root) || name.ends_with("__main__")) continue;
+            if (std::ranges::find(passed_library, top_of(name)) != passed_library.end()) continue;
+            if (name.find(".tests") != std::string::npos || name.find(".test.") != std::string::npos) continue;
+            want(name, reason, out);
+            if (found.is_package) open.push_back(name);
+        }
+    };
+    add_all("");
+    while (!open.empty()) {
+        std::string package = std::move(open.back());
+        open.pop_back();
+        add_all(package);
+    }
+    for (Need& need : out.needs) needs.emplace_back(from, std::move(need));
+}
+
+} // namespace omnistasis::python
