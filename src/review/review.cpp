@@ -93,7 +93,8 @@ class Reviewer {
         std::set<std::string> seen;
         std::vector<Shipped> files;
         for (const trace::Unit& unit : graph_.units)
-            if (!unit.file.empty() && seen.insert(unit.file).second) files.push_back({unit.file, unit.own});
+            if (!unit.file.empty() && seen.insert(unit.file).second)
+                files.push_back({unit.file, unit.own && !project_.is_installed});
         for (const AssetFile& file : find_initial_state(project_))
             if (seen.insert(file.file.string()).second) files.push_back({file.file.string(), true});
         return files;
@@ -233,9 +234,9 @@ std::vector<std::string> Review::reasons_to_stop() const {
     std::vector<std::string> reasons;
     for (const Finding& one : findings)
         if (one.is_credential && one.allowed.empty())
-            reasons.push_back(fmt::format("{}{}: {}: {}", one.file,
+            reasons.push_back(fmt::format("{}{}: {}: {} (kind {})", one.file,
                                           one.line == 0 ? "" : fmt::format(":{}", one.line), one.what,
-                                          one.excerpt));
+                                          one.excerpt, one.kind));
     for (const Refused& one : refused)
         reasons.push_back(fmt::format("{}: its licence is {}, which the project refuses ({})", one.component,
                                       one.licence, one.rule));

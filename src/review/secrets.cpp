@@ -66,6 +66,23 @@ bool is_placeholder(std::string_view value) {
     return std::set<char>(value.begin(), value.end()).size() < std::min<std::size_t>(5, value.size());
 }
 
+/// "spacy.Tokenizer.v1", "name_of.something2": parts that begin with a letter, of a few letters each.
+bool is_dotted_identifier(std::string_view value) {
+    if (value.find('.') == std::string_view::npos) return false;
+    while (!value.empty()) {
+        std::string_view part = value.substr(0, value.find('.'));
+        value.remove_prefix(std::min(part.size() + 1, value.size()));
+        std::size_t digits = 0;
+        for (char c : part) {
+            auto byte = static_cast<unsigned char>(c);
+            if (std::isalnum(byte) == 0 && c != '_') return false;
+            digits += std::isdigit(byte) != 0;
+        }
+        if (part.empty() || std::isdigit(static_cast<unsigned char>(part[0])) != 0 || digits > 3) return false;
+    }
+    return true;
+}
+
 /// A name, a path, an address or a sentence: words, not chance.
 bool looks_like_words(std::string_view value) {
     std::size_t digits = 0, letters = 0, others = 0, changes = 0;
@@ -79,7 +96,7 @@ bool looks_like_words(std::string_view value) {
         changes += i > 0 && digit != before;
         before = digit;
     }
-    if (letters == 0 || digits == 0) return true;
+    if (letters == 0 || digits == 0 || is_dotted_identifier(value)) return true;
     if (digits < 2 || changes < 3) return true;
     // Names with their parts put together, as of options, classes and addresses.
     return others > value.size() / 4 || value.find("://") != std::string_view::npos ||

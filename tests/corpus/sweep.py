@@ -72,6 +72,8 @@ def files_below(folder):
     found = {}
     for base, _, names in os.walk(folder):
         for name in names:
+            if name.endswith(".pyc"):
+                continue  # an interpreter that is not told to leave none keeps them
             path = os.path.join(base, name)
             with open(path, "rb") as file:
                 found[os.path.relpath(path, folder)] = file.read()
@@ -90,6 +92,8 @@ def fresh(folder, files):
 
 def plain(text, names, ignored):
     """Output without what differs by nature: paths of this machine, addresses."""
+    text = re.sub(r"/home/sweep/\.cache/omnistasis/[^/\s]*-[0-9a-f]{32}/", "TREE/", text)
+    text = text.replace("TREE/lib/python3.11", "LIB").replace("TREE/app", "PROJECT").replace("/usr/lib/python3.11", "LIB")
     for name, word in names:
         text = text.replace(name, word)
     text = re.sub(r"0x[0-9a-f]{6,}", "0x", text)
@@ -154,7 +158,6 @@ def check(program, options, host):
     isolated += [*host, "--bind", home, "/home/sweep", "--bind", place, "/work", "--chdir", "/work", "--ro-bind", output, "/opt/" + os.path.basename(output), "/opt/" + os.path.basename(output), *arguments]
     alone = run(isolated, place, variables, 180, stdin)
     alone_files = files_below(place)
-    tree = re.compile(r"/home/sweep/\.cache/omnistasis/[^/\s]*/[^/\s]*")
     names = [(folder + "/lib/python3.11", "LIB"), (folder, "ENV"), (project, "PROJECT"), (home, "HOME"), (place, "WORK"), ("/home/sweep", "HOME"), ("/opt", "ENV/bin"), ("/work", "WORK")]
     ignored = program.get("ignore", [])
     was, now = ([plain(text, names, ignored) for text in streams[1:]] for streams in (source, alone))

@@ -67,11 +67,11 @@ std::vector<Requirement> requirements_of(const Distribution& distribution) {
     };
     std::string file = distribution.is_file ? distribution.folder : distribution.folder + "/METADATA";
     if (auto text = read_text(file)) {
-        bool in_header = true;
-        each_line(*text, [&](std::string_view line) {
-            in_header &= !line.empty();
+        // The description follows the fields behind an empty line; lines of a folded field have at least a space.
+        std::string_view fields = std::string_view(*text).substr(0, text->find("\n\n"));
+        each_line(fields, [&](std::string_view line) {
             constexpr std::string_view field = "Requires-Dist:";
-            if (in_header && line.starts_with(field)) add(line.substr(field.size()), "");
+            if (line.starts_with(field)) add(line.substr(field.size()), "");
         });
     }
     // The older form: below "[extra:marker]".

@@ -68,7 +68,8 @@ std::vector<const Distribution*> PythonRuntime::required_by(const Distribution& 
         marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, target_machine());
     std::vector<const Distribution*> required;
     for (const Requirement& one : requirements_of(distribution))
-        if (marker_holds(one.marker, variables, extras))
+        // The application itself may use all that it knows of, once it is installed.
+        if (&distribution == application_ || marker_holds(one.marker, variables, extras))
             if (const Distribution* found = distribution_named(one.name)) required.push_back(found);
     return required;
 }

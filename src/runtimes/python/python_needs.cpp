@@ -1,5 +1,6 @@
 #include "native/elf_reader.h"
 #include "native/loader_cache.h"
+#include "runtimes/python/cython_strings.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
 #include "runtimes/python/typelib.h"
@@ -132,16 +133,20 @@ namespace {
 
 /// Compiled modules keep the names that they import as zero-ended strings: all words in one that could be
 /// names of modules.
+constexpr const char* unreadable_word = "\n";
+
 std::vector<std::string> words_of_extension(ByteSpan bytes) {
     std::string_view content = as_text(bytes);
     std::vector<std::string> words;
     auto elf = native::read_elf(bytes, "");
     if (!elf || content.find("PyImport_") == std::string_view::npos) return words;
     std::unordered_set<std::string_view> seen;
+    std::vector<ByteSpan> constants;
     for (const native::ElfSegment& segment : elf->segments) {
         constexpr std::uint32_t load = 1, executable = 1;
         if (segment.type != load || (segment.flags & executable) != 0) continue;
         std::string_view text = content.substr(segment.offset, segment.file_size);
+        constants.push_back(bytes.subspan(std::min<std::size_t>(segment.offset, bytes.size()), text.size()));
         while (!text.empty()) {
             std::string_view word = text.substr(0, text.find('\0'));
             text.remove_prefix(std::min(word.size() + 1, text.size()));
@@ -154,6 +159,20 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
                 words.emplace_back(word);
         }
     }
+    CythonStrings table = cython_strings(constants);
+    if (table.strings.empty() && !table.table.empty()) words.push_back(unreadable_word + table.table);
+    for (const std::string& word : table.strings)
+        if (word.size() > 1 && word.size() <= 100 && std::ranges::all_of(word, [](char c) {
+                return is_name_byte[static_cast<unsigned char>(c)] || c == '/' || c == '-';
+            }))
+            words.push_back(word);
+    // A module that Cython made keeps the names that it imports; one that gives none can't be read.
+    bool is_cython = content.find("cython_runtime") != std::string_view::npos ||
+                     content.find("CYTHON_COMPRESS_STRINGS") != std::string_view::npos ||
+                     content.find("LZSS string data") != std::string_view::npos;
+    bool hides = content.find(".decompress' - cannot") != std::string_view::npos ||
+                 content.find("LZSS string data") != std::string_view::npos;
+    if (is_cython && hides && table.table.empty()) words.emplace_back(unreadable_word);
     return words;
 }
 
@@ -162,8 +181,19 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
 void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
     if (places_.is_standard(finder_.find(unit.name).root)) return; // the notes know these
     Reason reason{"holds the name of", unit.file, 0, true};
-    for (const std::string& word : kept_words(unit.file, "modules", *store_, words_of_extension))
+    for (const std::string& word : kept_words(unit.file, "modules 2", *store_, words_of_extension)) {
+        if (word.starts_with(unreadable_word)) {
+            if (word.size() > 1) {
+                want_names_in(unit, word, reason, out);
+                continue;
+            }
+            std::lock_guard lock(mutex_);
+            unreadable_.insert(unit.name);
+            continue;
+        }
         want_word(unit, word, reason, out);
+        want_named_data(unit, word, reason, out);
+    }
 }
 
 /// Whether the distribution that a unit is of says that it requires another.
@@ -173,6 +203,37 @@ bool PythonRuntime::requires_distribution(const Unit& unit, const std::string& m
     for (const Distribution& distribution : distributions())
         if (distribution.name == of) return required_distributions(distribution).contains(wanted);
     return false;
+}
+
+/// Names of modules in strings that stand one behind the other: what a compiled module is likely to import.
+void PythonRuntime::want_names_in(const Unit& unit, const std::string& table, const Reason& reason,
+                                  Expansion& out) {
+    constexpr std::size_t shortest = 5; // shorter names stand in others by chance
+    std::string package = parent_of(unit.name);
+    for (const std::string& inside : {std::string(), package})
+        for (const std::string& name : finder_.modules_in(inside)) {
+            std::string last = name.substr(inside.empty() ? 0 : inside.size() + 1);
+            if (last.size() >= shortest && table.find(last) != std::string::npos) want_word(unit, last, reason, out);
+        }
+}
+
+/// A word in a compiled module that is the name of a file or folder beside it.
+void PythonRuntime::want_named_data(const Unit& unit, const std::string& word, const Reason& reason,
+                                    Expansion& out) {
+    std::string folder = parent_folder_of(unit.file);
+    const FoundModule& found = finder_.find(unit.name);
+    if (folder == found.root || !finder_.has_entry(folder, word.substr(0, word.find('/')))) return;
+    std::string path = folder + "/" + word;
+    Reason names = reason;
+    names.verb = "holds the path of";
+    if (is_file(path) && !is_code_file(path)) {
+        out.needs.push_back({file_unit(is_library_name(fs::path(path).filename().string()) ? UnitKind::native
+                                                                                          : UnitKind::data,
+                                       path, places_.of(path, found.root)),
+                             names});
+    } else if (is_folder(path) && !is_there(path + "/__init__.py") && word.size() > 2) {
+        for (Unit& data : data_units(path, found.root, places_)) out.needs.push_back({std::move(data), names});
+    }
 }
 
 /// A word in a compiled module that is the name of a module which it could import.

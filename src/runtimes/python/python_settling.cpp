@@ -56,6 +56,8 @@ namespace {
 
 /// Bytes of the files beside a module that go along because it mentions where it is.
 constexpr std::uint64_t surroundings_bound = 10u << 20;
+/// The same where nearly all of them are data.
+constexpr std::uint64_t data_bound = 100u << 20;
 
 } // namespace
 
@@ -124,10 +126,13 @@ void PythonRuntime::want_surroundings(const Scanned& scanned, Expansion& out) {
     std::vector<Unit> data = data_units(folder, scanned.root, places_);
     // What mentions its own path may mean any file of it: that holds for small ones. Large ones go by the paths that
     // they make, by what they open when they are imported, and by what is known of them.
-    std::uint64_t size = 0;
+    std::uint64_t size = 0, native_size = 0;
     std::error_code failed;
-    for (const Unit& unit : data) size += fs::file_size(unit.file, failed);
-    if (size <= surroundings_bound)
+    for (const Unit& unit : data)
+        (unit.kind == UnitKind::native ? native_size : size) += fs::file_size(unit.file, failed);
+    bool is_small = size + native_size <= surroundings_bound;
+    bool is_data = size <= data_bound && native_size < size / 2;
+    if (is_small || is_data)
         for (Unit& unit : data)
             out.needs.push_back(
                 {std::move(unit), {"looks for files beside itself, as", scanned.file, 0, false}});

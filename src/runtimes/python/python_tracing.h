@@ -183,6 +183,8 @@ class PythonRuntime : public trace::Runtime {
     std::optional<Scanned> scanned_source(const Unit& unit);
     void scan_source(const Unit& unit, Expansion& out);
     void scan_extension(const Unit& unit, Expansion& out);
+    void want_names_in(const Unit& unit, const std::string& table, const Reason& reason, Expansion& out);
+    void want_named_data(const Unit& unit, const std::string& word, const Reason& reason, Expansion& out);
     void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
     void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
@@ -296,6 +298,7 @@ class PythonRuntime : public trace::Runtime {
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries
     std::set<std::string> idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
     std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
+    std::set<std::string> unreadable_; ///< compiled modules whose names can't be read
     std::string trial_trouble_; ///< why packages could not be asked
 };
 

@@ -166,11 +166,23 @@ class ExtensionLoader(external.ExtensionFileLoader):
         _execute(super().exec_module, module)
 
 
+def _portions(name, path):
+    """The spec of a namespace package once the path that it is found on has changed."""
+    entry = INDEX[name]
+    own = [TREE + "/" + folder for folder in entry[3]]
+    spec = external.PathFinder.find_spec(name, path)
+    found = spec.submodule_search_locations if spec is not None and spec.loader is None else ()
+    spec = _frozen_importlib.ModuleSpec(name, None, is_package=True)
+    spec.submodule_search_locations = own + [folder for folder in found or () if folder not in own]
+    return spec
+
+
 def _spec_of(name, entry):
     offset, _, is_package, place = entry
     if offset == -2:
         spec = _frozen_importlib.ModuleSpec(name, None, is_package=True)
-        spec.submodule_search_locations = [TREE + "/" + folder for folder in place]
+        # The path of a namespace package is an object of its own, by which others know it.
+        spec.submodule_search_locations = external._NamespacePath(name, [TREE + "/" + folder for folder in place], _portions)
         return spec
     path = TREE + "/" + place
     loader = ExtensionLoader if offset == -1 else StoreLoader
