@@ -1,5 +1,7 @@
 #include "build/output_place.h"
 
+#include "support/output_marker.h"
+
 #include <algorithm>
 #include <cerrno>
 #include <fcntl.h>
@@ -14,23 +16,12 @@ namespace omnistasis::build {
 
 namespace {
 
-constexpr const char* marker_name = ".omnistasis-outputs";
 constexpr unsigned exchange_flag = 2; // RENAME_EXCHANGE of renameat2(2)
-
-std::set<std::string> read_marker(const fs::path& folder) {
-    std::set<std::string> names;
-    if (auto text = read_text(folder / marker_name)) {
-        std::istringstream lines(*text);
-        for (std::string line; std::getline(lines, line);)
-            if (!line.empty() && line[0] != '#') names.insert(line);
-    }
-    return names;
-}
 
 Result<void> write_marker(const fs::path& folder, const std::set<std::string>& names) {
     std::string text = "# What Omnistasis made in this folder, and may replace.\n";
     for (const std::string& name : names) text += name + "\n";
-    return write_atomically(folder / marker_name, text);
+    return write_atomically(folder / output_marker_name, text);
 }
 
 /// Nobody else changes the marker of a folder meanwhile, in this process or another.
@@ -54,7 +45,7 @@ class MarkerLock {
 
 Result<void> add_to_marker(const fs::path& folder, const std::string& name) {
     MarkerLock lock(folder);
-    std::set<std::string> names = read_marker(folder);
+    std::set<std::string> names = read_output_marker(folder);
     return names.insert(name).second ? write_marker(folder, names) : Result<void>();
 }
 
@@ -70,7 +61,7 @@ Result<OutputPlace> OutputPlace::prepare(const fs::path& folder, const std::stri
         return fail(ErrorKind::missing, "can't write into the output folder", folder,
                     failed ? failed.message() : system_text(errno),
                     "choose another folder with --out, or change the permissions of this one");
-    if (fs::exists(fs::symlink_status(folder / name, failed)) && !read_marker(folder).contains(name))
+    if (fs::exists(fs::symlink_status(folder / name, failed)) && !read_output_marker(folder).contains(name))
         return fail(ErrorKind::bad_input,
                     "something that Omnistasis did not make is in the way of the output", folder / name,
                     "only what it made itself is replaced",
@@ -78,7 +69,7 @@ Result<OutputPlace> OutputPlace::prepare(const fs::path& folder, const std::stri
     return OutputPlace(folder, name);
 }
 
-bool OutputPlace::holds_outputs(const fs::path& folder) { return is_file(folder / marker_name); }
+bool OutputPlace::holds_outputs(const fs::path& folder) { return is_file(folder / output_marker_name); }
 
 Result<void> OutputPlace::put(const fs::path& made) const {
     // The note comes first: if the machine stops between the two, the next build knows the output as ours.

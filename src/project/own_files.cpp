@@ -1,11 +1,13 @@
 #include "project/own_files.h"
 
 #include "support/files.h"
+#include "support/output_marker.h"
 
 #include <algorithm>
 #include <array>
 #include <cstdlib>
 #include <fmt/format.h>
+#include <set>
 
 namespace omnistasis {
 
@@ -27,6 +29,9 @@ constexpr std::array<std::string_view, 22> passed_files{
     "Procfile",       "omnistasis.toml", "omnistasis.lock", "Vagrantfile"};
 constexpr std::array<std::string_view, 8> passed_starts{"README",    "CHANGELOG",       "CONTRIBUTING", "AUTHORS",
                                                         "CHANGES",   "CODE_OF_CONDUCT", "requirements", "docker-compose"};
+/// Keys and certificates with keys: nobody gives them away unless the application names them.
+constexpr std::array<std::string_view, 9> endings_of_keys{".key", ".pem",      ".p12", ".pfx", ".jks",
+                                                          ".ppk", ".keystore", ".kdbx", "id_rsa"};
 constexpr std::array<std::string_view, 10> passed_endings{
     ".pyc", ".pyo", ".orig", ".rej", ".swp", "~", ".rehearsed.toml", ".proof.toml", ".egg-link", ".code-workspace"};
 
@@ -35,15 +40,23 @@ struct Found {
     std::uint64_t size = 0;
 };
 
+/// Where built applications, or programs in general, keep what they can make again.
+bool is_cache(const std::string& path) {
+    for (const char* variable : {"OMNISTASIS_CACHE", "XDG_CACHE_HOME"})
+        if (const char* value = std::getenv(variable); value != nullptr && path == value) return true;
+    return false;
+}
+
 bool is_passed_folder(const std::string& path, const std::string& name) {
     return name.starts_with('.') || name.ends_with(".egg-info") || name.ends_with(".dist-info") ||
            std::ranges::find(passed_folders, name) != passed_folders.end() || is_there(path + "/pyvenv.cfg") ||
-           is_there(path + "/CACHEDIR.TAG");
+           is_there(path + "/CACHEDIR.TAG") || is_cache(path);
 }
 
 bool is_passed_file(const std::string& name) {
     if (name.starts_with('.') || std::ranges::find(passed_files, name) != passed_files.end()) return true;
     if (name.starts_with("test_") && name.ends_with(".py")) return true;
+    if (std::ranges::any_of(endings_of_keys, [&](std::string_view e) { return name.ends_with(e); })) return true;
     return std::ranges::any_of(passed_starts, [&](std::string_view s) { return name.starts_with(s); }) ||
            std::ranges::any_of(passed_endings, [&](std::string_view e) { return name.ends_with(e); });
 }
@@ -52,7 +65,12 @@ bool is_passed_file(const std::string& name) {
 bool collect(const std::string& folder, const std::string& inner, int depth, std::vector<Found>& found) {
     constexpr std::size_t most_seen = 10 * most_own_files;
     if (depth > 60) return true;
-    for (const FolderEntry& entry : list_folder(folder)) {
+    auto entries = list_folder(folder);
+    std::set<std::string> outputs;
+    if (std::ranges::find(entries, output_marker_name, &FolderEntry::name) != entries.end())
+        outputs = read_output_marker(folder);
+    for (const FolderEntry& entry : entries) {
+        if (outputs.contains(entry.name)) continue;
         std::string path = folder + "/" + entry.name;
         std::string relative = inner.empty() ? entry.name : inner + "/" + entry.name;
         // Links to folders may lead out of the project, or round for ever.

@@ -100,7 +100,6 @@ struct Project {
     bool sources = false;                        ///< the source goes along, for code that shows it
     bool strip = false;             ///< assertions and docstrings are left out of the compiled code
     std::vector<std::string> notes; ///< files with the project's own package notes, relative to the folder
-    std::vector<std::string> declared; ///< packages that the language's own manifest says it requires
     std::vector<std::string> include;
     std::vector<std::string> exclude;
     /// Rules of the trace that bring in what nothing names; see `trace_rules`.

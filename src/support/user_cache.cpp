@@ -1,6 +1,8 @@
 #include "support/user_cache.h"
 
 #include <cstdlib>
+#include <fcntl.h>
+#include <string_view>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -23,6 +25,17 @@ std::filesystem::path user_cache_folder(const std::string& name) {
         bool private_folder = ::lstat(folder.c_str(), &status) == 0 && S_ISDIR(status.st_mode) &&
                               status.st_uid == ::geteuid() && (status.st_mode & 022) == 0;
         if (!private_folder) return {};
+    }
+    // Tells everybody who looks through folders that all of it can be made again (Cache Directory Tagging
+    // Specification).
+    fs::path tag = base / "omnistasis" / "CACHEDIR.TAG";
+    if (!fs::exists(tag, failed)) {
+        int file = ::open(tag.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+        constexpr std::string_view text = "Signature: 8a477f597d28d172789f06886806bc55\n";
+        if (file >= 0) {
+            [[maybe_unused]] auto written = ::write(file, text.data(), text.size());
+            ::close(file);
+        }
     }
     return base / "omnistasis" / name;
 }

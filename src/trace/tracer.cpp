@@ -51,6 +51,10 @@ class GrowingGraph {
         std::lock_guard lock(mutex_);
         unanswered_.emplace_back(from, std::move(wish));
     }
+    void add_missing_library(UnitId from, const std::string& name) {
+        std::lock_guard lock(mutex_);
+        missing_libraries_.emplace_back(from, name);
+    }
     void add_loose_ends(std::vector<LooseEnd> ends) {
         std::lock_guard lock(mutex_);
         loose_ends_.insert(loose_ends_.end(), std::make_move_iterator(ends.begin()),
@@ -75,6 +79,7 @@ class GrowingGraph {
     std::vector<UnitId> roots_;
     std::vector<std::pair<std::optional<UnitId>, Unanswered>> unanswered_;
     std::vector<LooseEnd> loose_ends_;
+    std::vector<std::pair<UnitId, std::string>> missing_libraries_; ///< who needs it, its name
     std::vector<LeftOut> left_out_;
 };
 
@@ -153,6 +158,14 @@ Graph GrowingGraph::finish() {
                  ? std::string("install it for the project's runtime, or leave it out with --exclude if "
                                "the application can do without it")
                  : fmt::format("did you mean {}?", near)});
+    }
+    // Many packages bring plug-ins for what is not there; they do not open them then, and do without.
+    for (const auto& [from, name] : missing_libraries_) {
+        const Unit& unit = units_[from];
+        graph.loose_ends.push_back({"missing-library", fmt::format("{} is not found", name), unit.file, 0,
+                                    unit.own ? "the application stops when it loads this file"
+                                             : "what needs this file does not work",
+                                    "install the package that holds the library", !unit.own && !needed[from]});
     }
     graph.loose_ends.insert(graph.loose_ends.end(), loose_ends_.begin(), loose_ends_.end());
 
@@ -295,12 +308,7 @@ class Tracer {
             auto from = by_file.find(need.from_file);
             if (from == by_file.end()) continue;
             if (need.found_file.empty()) {
-                bool own = graph_.unit(from->second.front()).own;
-                graph_.add_loose_ends(
-                    {{"missing-library", fmt::format("{} is not found", need.name), need.from_file, 0,
-                      own ? "the application stops when it loads this file"
-                          : "what needs this file does not work",
-                      "install the package that holds the library"}});
+                graph_.add_missing_library(from->second.front(), need.name);
             } else if (auto to = by_file.find(need.found_file); to != by_file.end()) {
                 for (UnitId asking : from->second)
                     for (UnitId asked : to->second)

@@ -2,6 +2,8 @@
 #include "runtimes/python/distributions.h"
 #include "runtimes/python/notes.h"
 
+#include <algorithm>
+
 using namespace omnistasis;
 using namespace omnistasis::python;
 
@@ -97,4 +99,49 @@ TEST_CASE("a package note that is wrong names its line") {
     }
     Notes notes;
     CHECK_FALSE(read_note_file(folder / "gone.toml", notes));
+}
+
+TEST_CASE("a licence with empty lines does not hide what a distribution requires") {
+    test::Folder folder;
+    folder.write("quay-1.dist-info/METADATA",
+                 "Name: quay\nLicense: One\n        \n        Two\nRequires-Dist: rope\n\nRequires-Dist: no field\n");
+    CHECK(required_distributions(find_distributions({folder.path()})[0]) == std::set<std::string>{"rope"});
+}
+
+TEST_CASE("conditions of requirements in the older form") {
+    test::Folder folder;
+    folder.write("pier-1.egg-info/requires.txt", "anchor\n\n[fast]\nbuoy\n\n[:python_version<'3']\nold\n");
+    auto required = requirements_of(find_distributions({folder.path()})[0]);
+    REQUIRE(required.size() == 3);
+    CHECK(required[0].marker.empty());
+    CHECK(required[1].marker == "extra == 'fast'");
+    CHECK(required[2].marker == "python_version<'3'");
+}
+
+TEST_CASE("files of a distribution with a list, and without one") {
+    test::Folder folder;
+    folder.write("lib/quay/__init__.py", "1234");
+    folder.write("lib/quay/table, old.csv", "12");
+    folder.write("bin/quay", "x");
+    folder.write("lib/quay-1.dist-info/RECORD", "quay/__init__.py,sha256=abc,4\n\"quay/table, old.csv\",,\n"
+                                                "quay/__pycache__/__init__.cpython-311.pyc,,\n../bin/quay,sha256=d,1\n"
+                                                "quay-1.dist-info/RECORD,,\n");
+    folder.write("lib/pier/__init__.py", "x");
+    folder.write("lib/pier/deep/map.txt", "abc");
+    folder.write("lib/pier-1.egg-info/top_level.txt", "pier\n");
+    auto found = find_distributions({folder / "lib"});
+    REQUIRE(found.size() == 2);
+    std::ranges::sort(found, {}, &Distribution::name);
+    auto paths = [&](const Distribution& one) {
+        std::vector<std::string> names;
+        for (const DistributionFile& file : files_of(one)) names.push_back(relative_to(file.path, folder.path().string()));
+        return names;
+    };
+    CHECK(paths(found[0]) == std::vector<std::string>{"lib/pier/__init__.py", "lib/pier/deep/map.txt"});
+    CHECK(paths(found[1]) == std::vector<std::string>{"bin/quay", "lib/quay/__init__.py", "lib/quay/table, old.csv"});
+    CHECK(files_of(found[1])[2].size == 2); // looked up, as the list does not tell
+    FileOwners owners(found);
+    CHECK(owners.owner_of(folder / "bin/quay")->name == "quay");
+    CHECK(owners.owner_of(folder / "lib/pier/deep/map.txt")->name == "pier");
+    CHECK(owners.owner_of(folder / "lib/other.py") == nullptr);
 }

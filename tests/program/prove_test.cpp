@@ -13,7 +13,8 @@ namespace {
 bool has(const std::string& text, const std::string& part) { return text.find(part) != std::string::npos; }
 
 ProgramOutput build(Workshop& workshop, const std::string& entry, std::vector<std::string> options = {}) {
-    std::vector<std::string> command{"build", entry, "--compress", "fast", "-q"};
+    // What is own goes along whole otherwise, and nothing could be forgotten.
+    std::vector<std::string> command{"build", entry, "--compress", "fast", "-q", "--without", "own-files"};
     command.insert(command.end(), options.begin(), options.end());
     auto built = workshop.omnistasis(command);
     INFO(built.err);

@@ -43,7 +43,8 @@ class NodeRuntime : public trace::Runtime {
     std::string title() const override { return "Node.js " + facts_.version; }
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
-    std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>&) override { return {}; }
+    std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
+    std::vector<trace::LooseEnd> final_loose_ends() override { return ends_; }
     std::string reading_of(const Unit& unit) override;
     std::string learned() const override { return {}; }
     Result<void> relearn(std::string_view) override { return {}; }
@@ -97,6 +98,7 @@ class NodeRuntime : public trace::Runtime {
     bool fits_target(const PackageJson& package) const;
     bool is_addon_for_target(const std::string& file) const;
     std::string project_unit_place() const;
+    void settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
 
     Project project_;
     Facts facts_;
@@ -106,6 +108,9 @@ class NodeRuntime : public trace::Runtime {
     Resolver resolver_;
     Placement placement_;
     std::string entry_;                      ///< real path
+    bool own_settled_ = false;
+    std::set<std::string> whole_;          ///< packages that were looked at: folder and place
+    std::vector<trace::LooseEnd> ends_;    ///< what is told once the trace is done
     std::vector<std::string> entry_options_; ///< that the entry's first line gives the runtime
 };
 

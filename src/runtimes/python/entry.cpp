@@ -81,9 +81,6 @@ Result<void> read_pyproject(Project& project) {
     std::string name = (*about)["name"].value_or(std::string());
     take("version", project.version);
     take("description", project.summary);
-    if (const toml::array* dependencies = (*about)["dependencies"].as_array())
-        for (const toml::node& one : *dependencies)
-            if (one.is_string()) project.declared.push_back(one.as_string()->get());
     if (!project.entry.empty()) return {};
 
     std::map<std::string, std::pair<std::string, Mode>> scripts;
@@ -128,6 +125,18 @@ bool is_command_folder(const fs::path& folder) {
 }
 
 } // namespace
+
+std::vector<std::string> declared_requirements(const fs::path& folder) {
+    std::vector<std::string> declared;
+    fs::path file = folder / "pyproject.toml";
+    auto text = is_file(file) ? read_text(file) : Result<std::string>(std::string());
+    toml::parse_result parsed = toml::parse(text ? *text : std::string(), file.string());
+    if (!parsed) return declared;
+    if (const toml::array* list = parsed.table()["project"]["dependencies"].as_array())
+        for (const toml::node& one : *list)
+            if (one.is_string()) declared.push_back(one.as_string()->get());
+    return declared;
+}
 
 Result<bool> settle_entry(Project& project) {
     if (project.entry.empty() || !is_file(project.folder / project.entry)) {

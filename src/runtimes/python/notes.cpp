@@ -128,11 +128,12 @@ class NoteReader {
             return wrong(node.source(), "`to` is missing: only what is in {package} has a place of its own");
         data.holding = (*table)["holding"].value_or(std::string());
         data.of_system = (*table)["system"].value_or(false);
-        if (const toml::node* without = table->get("without")) {
-            auto patterns = strings(*without);
-            if (!patterns) return tl::make_unexpected(patterns.error());
-            data.without = std::move(*patterns);
-        }
+        for (auto [key, into] : {std::pair("without", &data.without), {"needed", &data.needed}})
+            if (const toml::node* list = table->get(key)) {
+                auto patterns = strings(*list);
+                if (!patterns) return tl::make_unexpected(patterns.error());
+                *into = std::move(*patterns);
+            }
         note.data.push_back(std::move(data));
         return {};
     }

@@ -100,8 +100,10 @@ void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
     }
     out.needs = std::move(kept);
     for (trace::Unanswered& one : out.unanswered) one.reason.optional = true;
-    out.loose_ends.clear();
     std::lock_guard lock(mutex_);
+    auto& ends = carried_.ends[companion.name];
+    ends.insert(ends.end(), out.loose_ends.begin(), out.loose_ends.end());
+    out.loose_ends.clear();
     auto& all = carried_.withheld[companion.name];
     all.insert(all.end(), std::make_move_iterator(withheld.begin()), std::make_move_iterator(withheld.end()));
 }
@@ -123,6 +125,8 @@ void PythonRuntime::note_asked(const Unit& asking, const std::vector<Need>& need
 void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
     for (const std::string& name : carried_.asked) {
         carried_.companions.erase(name);
+        std::ranges::move(carried_.ends[name], std::back_inserter(ends_));
+        carried_.ends.erase(name);
         auto withheld = carried_.withheld.find(name);
         if (withheld == carried_.withheld.end()) continue;
         if (auto id = ids.find(name); id != ids.end())

@@ -9,7 +9,8 @@ namespace omnistasis::python {
 bool PythonRuntime::shows_itself(const Unit& unit) {
     if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || shows_modules_.empty()) return false;
     const Distribution* owner = owners().owner_of(unit.file);
-    return owner != nullptr && shows_modules_.contains(owner->name) && !with_source_.contains(unit.name);
+    return owner != nullptr &&
+           (shows_modules_.contains(owner->name) || shows_modules_.contains(every_distribution)) && !with_source_.contains(unit.name);
 }
 
 Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
@@ -69,6 +70,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
 
     std::vector<trace::MadeFile> files;
     std::vector<ModuleStore::Module> kept;
+    std::set<std::string> shown;
     for (std::size_t i = 0; i < count; ++i) {
         ModuleStore::Compiled& code = (*compiled)[i];
         if (!code.error.empty()) {
@@ -76,9 +78,9 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             // such.
             if (!modules[i].own) continue;
             // What nothing reaches may be there for another version, or to be filled in: it goes along as it is.
-            if (carried_.companions.contains(modules[i].name)) {
+            if (modules[i].name != "__main__" && !imported_.contains(modules[i].name)) {
                 if (auto source = read_text(modules[i].file))
-                    files.push_back({modules[i].place, std::move(*source), 0644});
+                    files.push_back({modules[i].place, std::move(*source), 0644, {}, {}, true});
                 continue;
             }
             return fail(ErrorKind::bad_input, "a source file of the application can't be compiled",
@@ -92,7 +94,10 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
         }
         // Whoever lists folders or joins paths finds the module by its name. An own one can be run from there: the
         // interpreter takes bytecode whatever the file is called.
-        if (modules[i].own && !project_.sources && !reads_own_sources_ && modules[i].place.ends_with(".py"))
+        bool is_new = shown.insert(modules[i].place).second; // a module may have two names
+        if (!is_new)
+            ;
+        else if (modules[i].own && !project_.sources && !reads_own_sources_ && modules[i].place.ends_with(".py"))
             files.push_back({modules[i].place, store.bytecode_file(code.code), 0644, {}, {}, true});
         else if (shows_itself(modules[i]))
             files.push_back({modules[i].place, "", 0644, {}, {}, true});

@@ -5,6 +5,7 @@
 #include "runtimes/python/python_tracing.h"
 #include "runtimes/python/typelib.h"
 #include "support/kept_words.h"
+#include "support/pattern.h"
 
 #include <algorithm>
 #include <array>
@@ -495,7 +496,10 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                 for (const std::string& file : all_files(candidate, data.without)) {
                     std::string place = to + "/" + file;
                     UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
-                    out.needs.push_back({file_unit(kind, candidate + "/" + file, place), reason});
+                    Reason why = reason;
+                    why.optional = std::ranges::none_of(
+                        data.needed, [&](const std::string& pattern) { return fits_pattern(file, pattern, '/'); });
+                    out.needs.push_back({file_unit(kind, candidate + "/" + file, place), why});
                 }
                 break;
             }

@@ -41,6 +41,23 @@ bool PythonRuntime::is_of_application(const std::string& file) {
     return application_ != nullptr && owners().owner_of(file) == application_;
 }
 
+/// What goes along because it is the application's own. What its imports reach comes first: the rest are companions.
+void PythonRuntime::settle_own(const UnitIds& ids, UnitNeeds& needs) {
+    auto main = ids.find(main_module().empty() ? "__main__" : main_module());
+    if (own_settled_ || main == ids.end()) return;
+    own_settled_ = true;
+    Expansion out;
+    want_own_files(out);
+    want_declared(out);
+    std::erase_if(out.needs, [&](const Need& need) {
+        bool is_there = trace::is_module(need.unit.kind) && ids.contains(need.unit.name);
+        if (is_there) carried_.companions.erase(need.unit.name);
+        return is_there;
+    });
+    for (Need& need : out.needs) needs.emplace_back(main->second, std::move(need));
+    std::ranges::move(out.loose_ends, std::back_inserter(ends_));
+}
+
 /// What the application declares that it needs, whether or not an import shows it.
 void PythonRuntime::want_declared(Expansion& out) {
     std::vector<const Distribution*> declared;
@@ -55,7 +72,7 @@ void PythonRuntime::want_declared(Expansion& out) {
     }
     MarkerVariables variables =
         marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, target_machine());
-    for (const std::string& line : project_.declared) {
+    for (const std::string& line : declared_requirements(project_.own_folder)) {
         auto requirement = read_requirement(line);
         if (!requirement || !marker_holds(requirement->marker, variables, {})) continue;
         if (const Distribution* found = distribution_named(requirement->name)) {
@@ -100,7 +117,9 @@ void PythonRuntime::want_own_files(Expansion& out) {
     Reason lies{"lies in the application's folder", own.folder, 0, true};
     for (const std::string& inner : own.files) {
         std::string file = own.folder + "/" + inner;
-        if (file == entry_.file || file == project_.icon) continue;
+        if (file == entry_.file || file == project_.folder / project_.icon ||
+            file == project_.folder / project_.signing_key)
+            continue;
         std::string below = relative_to(file, entry_.folder);
         std::string name = below.empty() ? std::string() : module_name_of(below);
         if (!name.empty() && finder_.find(name).file == file) {

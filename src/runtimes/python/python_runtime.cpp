@@ -202,8 +202,6 @@ Result<Expansion> PythonRuntime::roots() {
     out.needs.push_back({main_unit(), entry});
     for (const std::string& pattern : project_.include)
         want_pattern(pattern, {"is included by the project", project_.project_file.string(), 0, false}, out);
-    want_own_files(out);
-    want_declared(out);
     return out;
 }
 
@@ -382,7 +380,7 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
 }
 
 std::string PythonRuntime::learned() const {
-    nlohmann::json json{{"moved", moved_}, {"sources", reads_own_sources_}, {"shown", shows_modules_}, {"idle", idle_notes_}, {"with_source", with_source_}};
+    nlohmann::json json{{"moved", moved_}, {"sources", reads_own_sources_}, {"shown", shows_modules_}, {"idle", idle_notes_}, {"with_source", with_source_}, {"imported", imported_}};
     return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
@@ -394,6 +392,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
         shows_modules_ = json["shown"].get<std::set<std::string>>();
         idle_notes_ = json["idle"].get<std::set<std::string>>();
         with_source_ = json["with_source"].get<std::set<std::string>>();
+        imported_ = json["imported"].get<std::set<std::string>>();
     }
     auto found = find_entry_module();
     application_ = find_application();
@@ -512,6 +511,12 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
 }
 
 void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& out) {
+    if (unit.own && !request.computed) {
+        std::lock_guard lock(mutex_);
+        std::string module = absolute_module(request, unit.name);
+        imported_.insert(module);
+        if (request.kind == Request::Kind::from_module) imported_.insert(module + "." + request.name);
+    }
     Reason reason{request.computed ? "imports by name" : "imports", unit.file, request.line, false};
     // Code of packages often imports inside functions what only some of its users have.
     reason.optional =

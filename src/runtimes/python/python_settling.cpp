@@ -161,6 +161,8 @@ void PythonRuntime::settle_sources(const std::vector<Unit>& units, const UnitIds
             shows_modules_.insert(owner->name);
         if (!scanned.own || carried_.companions.contains(scanned.name)) continue;
         const ScanResult& result = scanned.result;
+        // The application may look into the folder of any package.
+        if (result.lists_folders && result.names_own_file) shows_modules_.insert(every_distribution);
         reads_own_sources_ |= result.runs_sources != 0 || result.asks_for_source != 0;
         std::uint32_t runs = std::max(result.runs_files, result.runs_sources);
         if (runs == 0 && application_ != nullptr && !result.unknown_imports.empty())
@@ -265,6 +267,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     settle_entry_points(ids, needs);
     settle_sources(units, ids, needs);
     settled_ = scanned_.size();
+    settle_own(ids, needs);
     settle_companions(ids, needs);
     settle_distributions(units, needs);
     settle_trials(units, needs);

@@ -31,6 +31,9 @@ using trace::Reason;
 using trace::Unit;
 using trace::UnitKind;
 
+/// Stands for all names of distributions.
+inline constexpr const char* every_distribution = "*";
+
 /// The name of the package that a module is in; empty for a top-level one.
 inline std::string parent_of(const std::string& name) {
     std::size_t dot = name.rfind('.');
@@ -230,6 +233,7 @@ class PythonRuntime : public trace::Runtime {
     bool shows_itself(const Unit& unit);
     const Distribution* find_application();
     bool is_of_application(const std::string& file);
+    void settle_own(const UnitIds& ids, UnitNeeds& needs);
     void want_declared(Expansion& out);
     void want_own_files(Expansion& out);
     void want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs, trace::UnitId from);
@@ -285,6 +289,7 @@ class PythonRuntime : public trace::Runtime {
         std::map<std::string, std::set<std::string>> required; ///< by each of those
         std::unordered_set<std::string> companions; ///< modules that only go along with their distribution
         std::map<std::string, std::vector<Need>> withheld; ///< what companions may not bring in
+        std::map<std::string, std::vector<trace::LooseEnd>> ends; ///< what would be told of them otherwise
         std::set<std::string> asked; ///< companions that something asked for since the last settling
         std::set<std::string> wanted_groups; ///< of those on request, as far as it is seen
         std::size_t seen_units = 0;
@@ -299,6 +304,9 @@ class PythonRuntime : public trace::Runtime {
     std::set<std::string> idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
     std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
     std::set<std::string> unreadable_; ///< compiled modules whose names can't be read
+    std::set<std::string> imported_; ///< modules that statements of own modules import
+    bool own_settled_ = false;       ///< the application's own files were looked for
+    std::vector<trace::LooseEnd> ends_; ///< what is told once the trace is done
     std::string trial_trouble_; ///< why packages could not be asked
 };
 

@@ -116,10 +116,12 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
 }
 
 std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
-    if (trial_trouble_.empty()) return {};
-    return {{"packages-not-asked", "packages could not be imported on trial (" + trial_trouble_ + ")",
+    std::vector<trace::LooseEnd> ends = ends_;
+    if (!trial_trouble_.empty())
+        ends.push_back({"packages-not-asked", "packages could not be imported on trial (" + trial_trouble_ + ")",
              facts_.executable, 0, "what packages load without saying so in their source may be missing",
-             "allow it, or run the application with `omnistasis rehearse`"}};
+             "allow it, or run the application with `omnistasis rehearse`"});
+    return ends;
 }
 
 /// What an import on trial loaded, where it lies in a distribution or the standard library.

@@ -179,5 +179,8 @@ function tellTimes(file) {
 }
 if (process.env.OMNISTASIS_TIMES && isMainThread) tellTimes(process.env.OMNISTASIS_TIMES);
 
+// Nobody asked for this file: it is no module of the application's.
+delete require.cache[__filename];
+
 const file = keptFile();
 if (file !== undefined && isMainThread && process.env.OMNISTASIS_COMPILED !== 'off') keepCompiled(file);

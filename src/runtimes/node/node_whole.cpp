@@ -1,0 +1,123 @@
+// What goes along although no code names it: all files of the project's own folder, and of packages that are small. What
+// nothing reaches is carried as it is: other packages that only it would load do not come with it.
+#include "project/own_files.h"
+#include "runtimes/node/node_tracing.h"
+#include "support/files.h"
+
+#include <algorithm>
+#include <array>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+namespace omnistasis::node {
+
+namespace {
+
+/// Bytes up to which a package goes along whole.
+constexpr std::uint64_t whole_bound = 10u << 20;
+
+constexpr std::array<std::string_view, 14> passed_folders{
+    "node_modules", "test", "tests", "__tests__", "spec", "docs", "doc", "example", "examples", "benchmark",
+    "benchmarks", "coverage", "website", "man"};
+constexpr std::array<std::string_view, 14> passed_endings{".map", ".ts", ".mts", ".cts", ".tsx", ".flow", ".md", ".markdown",
+                                                          ".cc",  ".h",  ".gyp", ".c",   ".cpp", ".tgz"};
+
+struct Part {
+    std::string file;
+    std::uint64_t size = 0;
+};
+
+void collect(Resolver& resolver, const std::string& folder, int depth, std::vector<Part>& parts) {
+    if (depth > 30) return;
+    auto listing = resolver.list(folder);
+    for (const auto& [name, entry] : listing->entries) {
+        if (name.starts_with('.')) continue;
+        std::string path = folder + "/" + name;
+        if (entry.is_folder) {
+            if (std::ranges::find(passed_folders, name) == passed_folders.end()) collect(resolver, path, depth + 1, parts);
+            continue;
+        }
+        if (std::ranges::any_of(passed_endings, [&](std::string_view end) { return name.ends_with(end); })) continue;
+        std::error_code failed;
+        std::uint64_t size = fs::file_size(path, failed);
+        if (!failed) parts.push_back({path, size});
+    }
+}
+
+} // namespace
+
+std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vector<Unit>& units) {
+    std::vector<std::pair<trace::UnitId, Need>> needs;
+    if (!units.empty() && project_.own_files && !own_settled_) settle_own_files(units, needs);
+    if (!project_.whole_packages) return needs;
+    // A package may have several places; each is one of its own.
+    std::map<std::string, trace::UnitId> reached;
+    std::unordered_set<std::string_view> files;
+    for (trace::UnitId id = 0; id < units.size(); ++id) {
+        const Unit& unit = units[id];
+        files.insert(unit.place);
+        if (unit.own || unit.file.empty() || unit.kind == UnitKind::program) continue;
+        std::string root = placement_.package_root(unit.file);
+        std::string inner = relative_to(unit.file, root);
+        if (inner.empty() || !unit.place.ends_with("/" + inner)) continue;
+        std::string place = unit.place.substr(0, unit.place.size() - inner.size() - 1);
+        auto [entry, is_new] = reached.try_emplace(root + '\n' + place, id);
+        if (!is_new && unit.name < units[entry->second].name) entry->second = id;
+    }
+    for (const auto& [key, id] : reached) {
+        if (!whole_.insert(key).second) continue;
+        std::string root = key.substr(0, key.find('\n')), place = key.substr(key.find('\n') + 1);
+        std::vector<Part> parts;
+        collect(resolver_, root, 0, parts);
+        std::uint64_t size = 0;
+        for (const Part& part : parts) size += part.size;
+        if (size > whole_bound) continue;
+        for (const Part& part : parts) {
+            std::string to = place + part.file.substr(root.size());
+            if (files.contains(to)) continue;
+            Unit unit = unit_of(part.file, to);
+            if (is_excluded(unit.name) || is_excluded(unit.part)) continue;
+            bool native = unit.kind == UnitKind::extension || unit.kind == UnitKind::native;
+            if (native && !is_addon_for_target(part.file)) continue;
+            if (!native) unit.kind = UnitKind::data;
+            needs.emplace_back(id, Need{std::move(unit), {"goes along with its whole package, with", units[id].file, 0, true}});
+        }
+    }
+    return needs;
+}
+
+void NodeRuntime::settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs) {
+    own_settled_ = true;
+    OwnFiles own = find_own_files(project_);
+    if (!own.refused.empty()) {
+        ends_.push_back({"own-not-whole", fmt::format("only what is reached goes along: {}", own.refused), own.folder, 0,
+                         "files that nothing names are missing from the output",
+                         "put the application into a folder of its own, or name its files with --asset", true});
+        return;
+    }
+    if (!own.too_large.empty())
+        ends_.push_back({"own-too-large",
+                         fmt::format("{} own files ({:.1f} MB) stay out, as all of them would be more than {} MB: {}{}",
+                                     own.too_large.size(), static_cast<double>(own.too_large_size) / 1e6,
+                                     most_own_bytes >> 20, own.too_large.front(), own.too_large.size() > 1 ? ", ..." : ""),
+                         own.folder, 0, "the application may not find them",
+                         "carry those that it reads with --asset, or move the others out of its folder"});
+    std::unordered_set<std::string_view> there;
+    trace::UnitId main = 0;
+    for (trace::UnitId id = 0; id < units.size(); ++id) {
+        there.insert(units[id].file);
+        if (units[id].file == entry_) main = id;
+    }
+    for (const std::string& inner : own.files) {
+        std::string file = real_path(own.folder + "/" + inner);
+        if (there.contains(file) || !placement_.is_own(file)) continue;
+        Unit unit = unit_of(file, placement_.own_place(file));
+        if (is_excluded(unit.name)) continue;
+        bool native = unit.kind == UnitKind::extension || unit.kind == UnitKind::native;
+        if (native && !is_addon_for_target(file)) continue;
+        if (!native) unit.kind = UnitKind::data;
+        needs.emplace_back(main, Need{std::move(unit), {"lies in the folder of", entry_, 0, true}});
+    }
+}
+
+} // namespace omnistasis::node

@@ -1,0 +1,215 @@
+// What goes along although no import names it: the application's own, small packages, what packages load when they are
+// imported.
+#include "support/files.h"
+#include "workshop.h"
+
+#include <catch2/catch.hpp>
+
+using omnistasis::test::Workshop;
+
+namespace {
+
+/// Installs a made-up distribution into the environment: its files, and the metadata that pip would write.
+void install(Workshop& workshop, const std::string& packages, const std::string& name,
+             const std::vector<std::pair<std::string, std::string>>& files, const std::string& metadata = "",
+             const std::string& entry_points = "") {
+    std::string record, info = name + "-1.0.dist-info/";
+    for (const auto& [path, content] : files) {
+        workshop.write(packages + path, content);
+        record += path + ",," + std::to_string(content.size()) + "\n";
+    }
+    workshop.write(packages + info + "METADATA", "Metadata-Version: 2.1\nName: " + name + "\nVersion: 1.0\n" + metadata);
+    if (!entry_points.empty()) workshop.write(packages + info + "entry_points.txt", entry_points);
+    workshop.write(packages + info + "RECORD", record + info + "METADATA,,\n" + info + "RECORD,,\n");
+}
+
+std::string loose_ends(const omnistasis::ProgramOutput& run) { return run.err; }
+
+} // namespace
+
+TEST_CASE("own plug-ins are found by listing their folder, run as files, started as programs and read as texts") {
+    Workshop workshop("own");
+    workshop.write("tasks/fog.py", "import colorsys\nNAME = 'fog', colorsys.__name__\n");
+    workshop.write("tasks/not-a-name.py", "NAME = 'odd'\n");
+    workshop.write("crew/__init__.py", "");
+    workshop.write("crew/cook.py", "DUTY = 'soup'\n");
+    workshop.write("crew/mate.py", "DUTY = 'watch'\n");
+    workshop.write("child.py", "import sys, wave\nprint('child', sys.argv[1:], wave.__name__, __name__)\n");
+    workshop.write("recipe.py", "import sched\nRESULT = sched.__name__\n");
+    workshop.write("tides/spring.csv", "3.2\n");
+    workshop.write("main.py", "import importlib, importlib.util, os, pkgutil, runpy, subprocess, sys\n"
+                              "here = os.path.dirname(os.path.abspath(__file__))\n"
+                              "for name in sorted(os.listdir(os.path.join(here, 'tasks'))):\n"
+                              "    if name == '__pycache__': continue\n"
+                              "    spec = importlib.util.spec_from_file_location(name[:-3].replace('-', '_'), os.path.join(here, 'tasks', name))\n"
+                              "    module = importlib.util.module_from_spec(spec)\n"
+                              "    spec.loader.exec_module(module)\n"
+                              "    print(module.NAME)\n"
+                              "import crew\n"
+                              "for info in pkgutil.iter_modules(crew.__path__):\n"
+                              "    print(importlib.import_module('crew.' + info.name).DUTY)\n"
+                              "print(subprocess.run([sys.executable, os.path.join(here, 'child.py'), 'x'], capture_output=True, text=True).stdout)\n"
+                              "print(runpy.run_path(os.path.join(here, 'recipe.py'))['RESULT'])\n"
+                              "kind = 'spring'\n"
+                              "print(open(os.path.join(here, 'tides', kind + '.csv')).read())\n");
+    std::string out = workshop.check_alike("main.py");
+    CHECK(out.find("child ['x'] wave __main__") != std::string::npos);
+    CHECK(out.find("odd") != std::string::npos);
+}
+
+TEST_CASE("own sources that are executed as texts are there as texts") {
+    Workshop workshop("own-texts");
+    workshop.write("recipe.txt.py", "value = 6 * 7\n");
+    workshop.write("main.py", "import os\npath = os.path.join(os.path.dirname(os.path.abspath(__file__)), 'recipe.txt.py')\n"
+                              "exec(compile(open(path).read(), path, 'exec'))\nprint(value)\n");
+    CHECK(workshop.check_alike("main.py") == "42\n");
+}
+
+TEST_CASE("what lies above the entry belongs to the project that is marked there") {
+    Workshop workshop("above");
+    workshop.write("pyproject.toml", "[project]\nname = 'harbour'\nversion = '1'\n");
+    workshop.write("data/berths.csv", "A1\n");
+    workshop.write("tools/app.py", "from pathlib import Path\n"
+                                   "print((Path(__file__).resolve().parent.parent / 'data' / 'berths.csv').read_text())\n");
+    CHECK(workshop.check_alike("tools/app.py") == "A1\n\n");
+}
+
+TEST_CASE("own files beyond the bound are a loose end, and --without leaves them where they are") {
+    Workshop workshop("bound");
+    workshop.write("app.py", "print('hello')\n");
+    workshop.write("notes.csv", "1\n");
+    workshop.write("chart.bin", "");
+    std::filesystem::resize_file(workshop.path("chart.bin"), 70u << 20);
+    auto run = workshop.omnistasis({"trace", "app.py"});
+    CHECK(run.exit_code == 0);
+    CHECK(loose_ends(run).find("chart.bin") != std::string::npos);
+    CHECK(run.out.find("notes.csv") != std::string::npos);
+    auto strict = workshop.omnistasis({"build", "app.py", "--strict"});
+    CHECK(strict.exit_code == 1);
+    auto without = workshop.omnistasis({"trace", "app.py", "--without", "own-files"});
+    CHECK(without.out.find("notes.csv") == std::string::npos);
+    CHECK(without.err.find("chart.bin") == std::string::npos);
+    auto wrong = workshop.omnistasis({"trace", "app.py", "--without", "own-fils"});
+    CHECK(wrong.exit_code == 2);
+    CHECK(wrong.err.find("own-files") != std::string::npos);
+}
+
+TEST_CASE("a small package goes along whole, with data, computed imports and metadata") {
+    Workshop workshop("whole", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    install(workshop, packages, "tidekit",
+            {{"tidekit/__init__.py", "import importlib\n"
+                                     "def load(name): return importlib.import_module(__name__ + name)\n"},
+             {"tidekit/high.py", "import tidekit_heavy\nLEVEL = 7\n"},
+             {"tidekit/low.py", "LEVEL = 2\n"},
+             {"tidekit/tables/neap", "1.1\n"},
+             {"tidekit/tests/test_low.py", "import nothing_there\n"}},
+            "Requires-Dist: ropework\nRequires-Dist: nothing-installed; extra == 'all'\n");
+    install(workshop, packages, "ropework", {{"ropework.py", ""}});
+    install(workshop, packages, "tidekit_heavy", {{"tidekit_heavy/__init__.py", "SIZE = 'large'\n"}});
+    workshop.write("main.py", "import importlib.metadata, os, tidekit\n"
+                              "print(tidekit.load('.' + 'low').LEVEL)\n"
+                              "print(open(os.path.join(os.path.dirname(tidekit.__file__), 'tables', 'neap')).read())\n"
+                              "print(importlib.metadata.version('tidekit'), importlib.metadata.version('rope' + 'work'))\n"
+                              "print(sorted(n for n in os.listdir(os.path.dirname(tidekit.__file__)) if n.endswith('.py')))\n");
+    auto from_source = workshop.shell(".venv/bin/python main.py");
+    REQUIRE(from_source.exit_code == 0);
+    CHECK(workshop.check_alike("main.py") == from_source.out);
+    // An integration that nothing uses does not bring its package; tests stay out.
+    auto traced = workshop.omnistasis({"trace", "main.py", "-v"});
+    CHECK(traced.out.find("tidekit_heavy/__init__") == std::string::npos);
+    CHECK(traced.out.find("test_low") == std::string::npos);
+    auto without = workshop.omnistasis({"trace", "main.py", "-v", "--without", "whole-packages"});
+    CHECK(without.out.find("tables/neap") == std::string::npos);
+}
+
+TEST_CASE("packages are imported on trial, and what they load is found") {
+    Workshop workshop("trial", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    install(workshop, packages, "tidekit",
+            {{"tidekit/__init__.py", "import importlib\n"
+                                     "for name in [chr(119) + 'ave', 'tide' + 'extra']:\n"
+                                     "    globals()[name] = importlib.import_module(name)\n"}});
+    install(workshop, packages, "tideextra", {{"tideextra.py", "NAME = __name__\n"}});
+    workshop.write("main.py", "import tidekit\nprint(tidekit.wave.__name__, tidekit.tideextra.NAME)\n");
+    CHECK(workshop.check_alike("main.py") == "wave tideextra\n");
+    auto why = workshop.omnistasis({"why", "tideextra", "main.py"});
+    CHECK(why.out.find("trial import") != std::string::npos);
+    auto without = workshop.omnistasis({"trace", "main.py", "-v", "--without", "trial-imports"});
+    CHECK(without.out.find("tideextra") == std::string::npos);
+}
+
+TEST_CASE("a package that ends the program, writes or asks the network when it is imported does no harm") {
+    Workshop workshop("harm", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    install(workshop, packages, "tidekit",
+            {{"tidekit/__init__.py", "import importlib\nimportlib.import_module(chr(119) + 'ave')\n"},
+             {"tidekit/a_crash.py", "import os, importlib\nimportlib.import_module(chr(119) + 'ave')\nos._exit(7)\n"},
+             {"tidekit/b_write.py", "import os\nopen(os.path.join(os.path.dirname(__file__), 'written'), 'w').close()\n"},
+             {"tidekit/c_print.py", "print('noise')\nraise SystemExit(3)\n"}});
+    workshop.write("main.py", "def never():\n    import tidekit.a_crash, tidekit.b_write, tidekit.c_print\n"
+                              "import tidekit\nprint('done')\n");
+    auto built = workshop.omnistasis({"build", "main.py"});
+    CHECK(built.exit_code == 0);
+    CHECK(built.out.find("noise") == std::string::npos);
+    CHECK_FALSE(std::filesystem::exists(workshop.path(packages + "tidekit/written")));
+}
+
+TEST_CASE("a command of an environment is the distribution that it starts") {
+    Workshop workshop("command", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    std::string python = workshop.path(".venv/bin/python").string();
+    install(workshop, packages, "tideboard",
+            {{"tideboard/__init__.py", ""},
+             {"tideboard/main.py", "import importlib, os, sys\n"
+                                   "def main():\n"
+                                   "    feed = importlib.import_module('tideboard.feeds.' + sys.argv[1])\n"
+                                   "    print(feed.NAME, open(os.path.join(os.path.dirname(__file__), 'chart.txt')).read())\n"
+                                   "    try:\n        import tideextra\n        print(tideextra.NAME)\n"
+                                   "    except ImportError: print('none')\n"},
+             {"tideboard/feeds/__init__.py", ""},
+             {"tideboard/feeds/wind.py", "NAME = 'wind'\n"},
+             {"tideboard/chart.txt", "map"},
+             {"../../../share/tideboard/more.txt", "more"}},
+            "Requires-Dist: tideextra; extra == 'all'\n", "[console_scripts]\ntideboard = tideboard.main:main\n");
+    install(workshop, packages, "tideextra", {{"tideextra.py", "NAME = 'extra'\n"}});
+    // A file of the package's name beside the command must not be taken for the package.
+    workshop.write(".venv/bin/tideboard", "#!" + python + "\nimport sys\nfrom tideboard.main import main\nsys.exit(main())\n");
+    REQUIRE(workshop.shell("chmod +x .venv/bin/tideboard").exit_code == 0);
+    auto built = workshop.omnistasis({"build", ".venv/bin/tideboard"});
+    REQUIRE(built.exit_code == 0);
+    auto run = workshop.shell("mv .venv away && out/linux-x86_64/tideboard wind; mv away .venv");
+    CHECK(run.out == "wind map\nextra\n");
+    CHECK_FALSE(std::filesystem::exists(workshop.path(".venv/bin/out")));
+    auto traced = workshop.omnistasis({"trace", ".venv/bin/tideboard", "-v"});
+    CHECK(traced.out.find("share/tideboard/more.txt") != std::string::npos);
+}
+
+TEST_CASE("a namespace package has a path that resources are found by") {
+    Workshop workshop("namespace", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    install(workshop, packages, "tidemaps", {{"charts/bay/coast.txt", "rocks"}, {"charts/bay/reader.py", ""}});
+    workshop.write("main.py", "import charts.bay.reader, importlib.resources\n"
+                              "print(importlib.resources.files('charts.bay').joinpath('coast.txt').read_text(), type(charts.bay.__path__).__name__)\n");
+    CHECK(workshop.check_alike("main.py") == "rocks _NamespacePath\n");
+}
+
+TEST_CASE("two different files on one place are an error") {
+    Workshop workshop("places");
+    workshop.write("app.py", "print(1)\n");
+    workshop.write("one.txt", "1");
+    workshop.write("two.txt", "2");
+    auto built = workshop.omnistasis({"build", "app.py", "--asset", "one.txt=same.txt", "--asset", "two.txt=same.txt"});
+    CHECK(built.exit_code == 3);
+    CHECK(built.err.find("app/same.txt") != std::string::npos);
+    CHECK(built.err.find("two.txt") != std::string::npos);
+}
+
+TEST_CASE("what the project declares and the environment lacks is a loose end") {
+    Workshop workshop("declared");
+    workshop.write("pyproject.toml", "[project]\nname = 'harbour'\nversion = '1'\ndependencies = ['no-such-rope>=2', \"other; sys_platform == 'win32'\"]\n");
+    workshop.write("app.py", "print(1)\n");
+    auto traced = workshop.omnistasis({"trace", "app.py"});
+    CHECK(traced.err.find("no-such-rope is declared and not installed") != std::string::npos);
+    CHECK(traced.err.find("other is declared") == std::string::npos);
+}
