@@ -32,8 +32,8 @@ constexpr std::array<std::string_view, 8> passed_starts{"README",    "CHANGELOG"
 /// Keys and certificates with keys: nobody gives them away unless the application names them.
 constexpr std::array<std::string_view, 9> endings_of_keys{".key", ".pem",      ".p12", ".pfx", ".jks",
                                                           ".ppk", ".keystore", ".kdbx", "id_rsa"};
-constexpr std::array<std::string_view, 10> passed_endings{
-    ".pyc", ".pyo", ".orig", ".rej", ".swp", "~", ".rehearsed.toml", ".proof.toml", ".egg-link", ".code-workspace"};
+constexpr std::array<std::string_view, 17> passed_endings{
+    ".log", ".pid", ".tmp", ".sock", "-wal", "-shm", "-journal", ".pyc", ".pyo", ".orig", ".rej", ".swp", "~", ".rehearsed.toml", ".proof.toml", ".egg-link", ".code-workspace"};
 
 struct Found {
     std::string path;
@@ -116,6 +116,15 @@ fs::path own_folder_above(const fs::path& folder) {
         if (!why_not_own(at).empty()) break;
         for (std::string_view mark : marks_of_projects)
             if (is_there(at / mark)) return at;
+    }
+    return folder;
+}
+
+fs::path folder_of_both(const fs::path& folder, const fs::path& path) {
+    fs::path at = folder;
+    for (int up = 0; up <= 3 && at.has_relative_path(); ++up, at = at.parent_path()) {
+        if (!relative_to(path.string(), at.string()).empty() || path == at) return at;
+        if (at == "/usr" || at.string().starts_with("/usr/")) break;
     }
     return folder;
 }

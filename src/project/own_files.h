@@ -33,6 +33,10 @@ OwnFiles find_own_files(const Project& project);
 /// above `folder` that has a pyproject.toml, a package.json or version control, else `folder`.
 std::filesystem::path own_folder_above(const std::filesystem::path& folder);
 
+/// The lowest folder that holds `folder` and `path`; `folder` where that would be one of the system's, or more than
+/// three steps up.
+std::filesystem::path folder_of_both(const std::filesystem::path& folder, const std::filesystem::path& path);
+
 /// Why a folder is never an application's own; empty where it may be.
 std::string why_not_own(const std::filesystem::path& folder);
 

@@ -255,6 +255,7 @@ Result<Project> load_project(const ProjectOptions& options, const SettleEntry& s
     project.own_folder = !project.project_file.empty() || project.is_installed
                              ? project.folder
                              : own_folder_above(project.folder);
+    project.root_folder = project.own_folder;
     if (auto done = check(project); !done) return tl::make_unexpected(done.error());
     return project;
 }

@@ -24,7 +24,7 @@ void write_harbour(Workshop& workshop, const std::string& more = "") {
         "package = '.snigulp.ruobrah'[::-1]\n"
         "print(importlib.import_module(package + sys.argv[1]).WORD)\n"
         "here = os.path.dirname(__file__)\n"
-        "print(open(os.path.join(here, 'da' + 'ta', 'd\\u00e9p' + \"ths of 'it'.txt\")).read())\n" +
+        "print(open(os.path.join(here, 'atad'[::-1], 'd\\u00e9p' + \"ths of 'it'.txt\")).read())\n" +
             more);
 }
 
@@ -109,6 +109,7 @@ TEST_CASE("a rehearsal that is interrupted keeps what was seen") {
 
 TEST_CASE("children of a rehearsed program are watched, and what it starts and writes is told") {
     Workshop workshop("children");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[trace]\nwithout = [\"own-files\"]\n");
     workshop.write("later.py", "WORD = 'later'\n");
     workshop.write(
         "main.py",

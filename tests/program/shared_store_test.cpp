@@ -38,7 +38,7 @@ struct Team : Workshop {
             "export XDG_CACHE_HOME=\"$PWD/" + machine +
             "\" OMNISTASIS_SHARED_STORE=http://127.0.0.1:" + port + "/store/" +
             (secret.empty() ? "" : " OMNISTASIS_SHARED_STORE_SECRET=\"$PWD/" + secret + "\"") + "; '" +
-            OMNISTASIS_PROGRAM "' build h.py --asset data.txt --compress fast --runtime /usr/bin/python3 "
+            OMNISTASIS_PROGRAM "' build h.py --asset data.txt --without own-files --compress fast --runtime /usr/bin/python3 "
                                "--out 'out " +
             machine + "' " + more);
     }
@@ -113,7 +113,7 @@ TEST_CASE("a server that lies, answers nonsense or is not there breaks no build"
     CHECK(check("alone").find("note: the shared store at ") != std::string::npos);
     auto wrong =
         team.shell("OMNISTASIS_SHARED_STORE=nowhere '" OMNISTASIS_PROGRAM
-                   "' build h.py --asset data.txt --compress fast --runtime /usr/bin/python3 --out wrong");
+                   "' build h.py --asset data.txt --without own-files --compress fast --runtime /usr/bin/python3 --out wrong");
     CHECK(wrong.exit_code == 0);
     CHECK(wrong.err.find("its address is none") != std::string::npos);
 }

@@ -1,4 +1,5 @@
 #include "native/native_kind.h"
+#include "project/own_files.h"
 #include "runtimes/node/node_tracing.h"
 #include "runtimes/node/scan_cache.h"
 #include "support/near_match.h"
@@ -73,11 +74,47 @@ std::string verb_of(RequestKind kind) {
 
 } // namespace
 
+namespace {
+
+/// The folder that holds the project and all that its sources reach by paths: "../lib", path.join(__dirname, "../data").
+std::string root_of_sources(const Project& project, Store& store, Resolver& resolver) {
+    std::string entry = real_path((project.folder / project.entry).string());
+    fs::path root = real_path(project.own_folder.string());
+    if (entry.find("/node_modules/") != std::string::npos) return real_path(project.folder.string());
+    constexpr std::size_t most_sources = 2000;
+    std::vector<std::string> open{entry};
+    std::set<std::string> seen{entry};
+    for (std::size_t next = 0; next < open.size() && next < most_sources; ++next) {
+        auto scan = scan_file(open[next], store);
+        if (!scan) continue;
+        for (const Request& request : scan->requests) {
+            std::string text = request.text.substr(0, request.text.find(unknown));
+            if (text.empty()) continue;
+            std::string path;
+            if (text.front() == own_folder)
+                path = folder_of(open[next]) + text.substr(1);
+            else if (text.starts_with("./") || text.starts_with("../"))
+                path = folder_of(open[next]) + "/" + text;
+            if (path.empty()) continue;
+            path = fs::path(path).lexically_normal().string();
+            Found found = resolver.find_file(path);
+            std::string reached = found.kind == Found::Kind::file ? found.file : path;
+            if (reached.find("/node_modules/") != std::string::npos || !is_there(reached)) continue;
+            bool is_above = root.string().starts_with(reached);
+            if (!is_above) root = folder_of_both(root, reached);
+            if (is_script(reached) && seen.insert(reached).second) open.push_back(reached);
+        }
+    }
+    return root.string();
+}
+
+} // namespace
+
 NodeRuntime::NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
                          std::shared_ptr<Store> store)
     : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
       helpers_(std::move(helpers)), store_(std::move(store)), resolver_(facts_.version),
-      placement_(real_path(project_.folder.string())) {
+      placement_(root_of_sources(project_, *store_, resolver_)) {
     project_.folder = real_path(project_.folder.string());
     entry_ = real_path((project_.folder / project_.entry).string());
     // #!/usr/bin/env -S node --option

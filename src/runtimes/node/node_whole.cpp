@@ -8,6 +8,7 @@
 #include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <unordered_set>
 
 namespace omnistasis::node {
 
@@ -71,7 +72,8 @@ std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vecto
         collect(resolver_, root, 0, parts);
         std::uint64_t size = 0;
         for (const Part& part : parts) size += part.size;
-        if (size > whole_bound) continue;
+        bool is_application = relative_to(entry_, root).size() > 0;
+        if (size > (is_application ? most_own_bytes : whole_bound)) continue;
         for (const Part& part : parts) {
             std::string to = place + part.file.substr(root.size());
             if (files.contains(to)) continue;
@@ -88,6 +90,8 @@ std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vecto
 
 void NodeRuntime::settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs) {
     own_settled_ = true;
+    // A program among the packages is one of them.
+    if (entry_.find("/node_modules/") != std::string::npos) return;
     OwnFiles own = find_own_files(project_);
     if (!own.refused.empty()) {
         ends_.push_back({"own-not-whole", fmt::format("only what is reached goes along: {}", own.refused), own.folder, 0,

@@ -7,7 +7,7 @@
 namespace omnistasis::python {
 
 Places::Places(const Project& project, const Facts& facts)
-    : project_folder_(project.own_folder.string()), prefix_(facts.prefix),
+    : project_folder_(project.root_folder.string()), prefix_(facts.prefix),
       standard_library_(facts.standard_library), platform_library_(facts.platform_library),
       library_(fmt::format("{}/{}", facts.platlibdir,
                            std::filesystem::path(facts.standard_library).filename().string())) {}

@@ -61,7 +61,9 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     // Besides the modules: our own two.
     std::size_t count = sources.size();
     std::string library = places_.library();
-    sources.push_back({(helpers_ / "boot.py").string(), library + "/_omnistasis.py", 0, "", true});
+    // Under the name of the import system's own code: warnings and tracebacks pass over our frames as over its.
+    sources.push_back(
+        {(helpers_ / "boot.py").string(), "<frozen importlib._bootstrap_external>", 0, "", true});
     sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
 
     ModuleStore store(facts_, helpers_, store_);

@@ -75,7 +75,7 @@ void PythonRuntime::want_paths(const Scanned& scanned, Expansion& out) {
             path.resize(slash);
         }
         while (path.size() > 1 && path.ends_with('/')) path.pop_back();
-        std::string root = scanned.own && application_ == nullptr ? project_.own_folder.string() : scanned.root;
+        std::string root = scanned.own && application_ == nullptr ? project_.root_folder.string() : scanned.root;
         std::string inner = relative_to(path, root);
         if (inner.empty() || inner == parent_folder_of(relative_to(scanned.file, root))) continue;
         Reason reads{"reads", scanned.file, said.line, true};
