@@ -49,16 +49,37 @@ void print_groups(const payload::PayloadSizes& sizes) {
 
 /// The largest parts: what each weighs with all that only it needs, and the option that leaves it out.
 void print_largest(const build::BuildResult& result) {
+    // Of what is less than a thirtieth of the whole nobody has to think.
+    std::vector<plan::Contribution> large;
+    for (const plan::Contribution& one : result.largest)
+        if (one.saves * 33 >= result.tree_size || one.own) large.push_back(one);
+    if (large.empty()) return;
     std::size_t width = 4;
-    for (const plan::Contribution& one : result.largest) width = std::max(width, one.name.size());
+    for (const plan::Contribution& one : large) width = std::max(width, one.name.size());
     fmt::print("  {:{}}  {:>8}  {:>8}\n", "part", width, "alone", "in all");
-    for (const plan::Contribution& one : result.largest) {
-        std::string option = one.own      ? "the application's own"
-                             : one.needed ? "needed"
-                                          : "--exclude " + one.name + " leaves it out";
+    for (const plan::Contribution& one : large) {
+        // What begins with an underscore is a part of another.
+        std::string option = one.own                                        ? "the application's own"
+                             : one.needed || one.name.starts_with('_') ? "needed"
+                                                                            : "--exclude " + one.name + " leaves it out";
         fmt::print("  {:{}}  {:>8}  {:>8}  {}\n", one.name, width, size_text(one.alone), size_text(one.saves),
                    option);
     }
+}
+
+/// What goes along because it lies in the application's folder.
+void print_own(const Job& job) {
+    std::uint64_t count = 0, size = 0;
+    for (const trace::Unit& unit : job.graph.units) {
+        if (!unit.own || unit.file.empty() || !unit.file.starts_with(job.project.root_folder.string() + "/")) continue;
+        std::error_code failed;
+        std::uint64_t bytes = fs::file_size(unit.file, failed);
+        ++count;
+        size += failed ? 0 : bytes;
+    }
+    if (count > 1 && job.project.own_files)
+        fmt::print("  of these {} files, {}, are the application's own (--without own-files takes only what is reached)\n",
+                   count, size_text(size));
 }
 
 void print_left_out(const trace::Graph& graph) {
@@ -89,6 +110,7 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
         fmt::print("  debug symbols of {} dropped: {} less\n", plural(result.stripped_files, "file", "files"),
                    size_text(result.stripped_bytes));
     print_groups(result.payload);
+    print_own(job);
     print_largest(result);
     print_left_out(job.graph);
     std::vector<const trace::Absent*> absent;

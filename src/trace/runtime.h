@@ -147,6 +147,9 @@ class Runtime {
     /// else empty. Many packages can work with one of several toolkits, and try each that is installed.
     virtual std::string on_request(const Unit& unit) const = 0;
 
+    /// Groups that come along with a unit that is wanted, because its package can't do without them.
+    virtual std::vector<std::string> requested_with(const Unit&) { return {}; }
+
     /// The program whose own libraries and search paths come first when a native library is looked up.
     virtual std::filesystem::path program() const = 0;
 

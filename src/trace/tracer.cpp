@@ -67,7 +67,7 @@ class GrowingGraph {
     std::vector<Unit> units() const { return {units_.begin(), units_.end()}; }
 
     /// Takes out the groups that only optional wishes of packages lead to, and all that nothing else needs.
-    void leave_out_unrequested(const Runtime& runtime);
+    void leave_out_unrequested(Runtime& runtime);
 
     Graph finish();
 
@@ -83,7 +83,7 @@ class GrowingGraph {
     std::vector<LeftOut> left_out_;
 };
 
-void GrowingGraph::leave_out_unrequested(const Runtime& runtime) {
+void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
     std::vector<std::string> groups;
     bool any = false;
     for (const Unit& unit : units_) any |= !groups.emplace_back(runtime.on_request(unit)).empty();
@@ -96,6 +96,13 @@ void GrowingGraph::leave_out_unrequested(const Runtime& runtime) {
     std::unordered_set<std::string> requested;
     for (UnitId id = 0; id < units_.size(); ++id)
         if (wanted[id]) requested.insert(groups[id]);
+    // What a wanted package requires is wanted, and what that requires in turn.
+    for (std::size_t before = 0; before != requested.size();) {
+        before = requested.size();
+        for (UnitId id = 0; id < units_.size(); ++id)
+            if (wanted[id] || (!groups[id].empty() && requested.contains(groups[id])))
+                for (std::string& group : runtime.requested_with(units_[id])) requested.insert(std::move(group));
+    }
     auto unrequested = [&](UnitId id) { return !groups[id].empty() && !requested.contains(groups[id]); };
     std::vector<bool> kept = reach.over([&](const Edge& edge) { return !unrequested(edge.to); });
 

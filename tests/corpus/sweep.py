@@ -93,13 +93,18 @@ def fresh(folder, files):
 def plain(text, names, ignored):
     """Output without what differs by nature: paths of this machine, addresses."""
     text = re.sub(r"/home/sweep/\.cache/omnistasis/[^/\s]*-[0-9a-f]{32}/", "TREE/", text)
-    text = text.replace("TREE/lib/python3.11", "LIB").replace("TREE/app", "PROJECT").replace("/usr/lib/python3.11", "LIB")
+    text = text.replace("TREE/lib/python3.11", "LIB").replace("TREE/app", "PROJECT").replace("/usr/lib/python3.11", "LIB").replace("TREE/share", "/usr/share")
     for name, word in names:
         text = text.replace(name, word)
     text = re.sub(r"0x[0-9a-f]{6,}", "0x", text)
     for pattern in ignored:
         text = re.sub(pattern, "", text)
     return text
+
+
+def without_source_lines(text):
+    """Only compiled code is carried: warnings and tracebacks have files and lines, and no source text below them."""
+    return [line for line in text.splitlines() if not line.startswith("  ") or line.startswith("  File ")]
 
 
 def check(program, options, host):
@@ -154,6 +159,7 @@ def check(program, options, host):
     isolated = ["bwrap", "--unshare-pid", "--unshare-ipc", "--unshare-net", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp", "--tmpfs", "/var/tmp"]
     for name, value in dict(variables, HOME="/home/sweep").items():
         isolated += ["--setenv", name, value]
+    isolated += ["--ro-bind-try", "/etc/passwd", "/etc/passwd", "--ro-bind-try", "/etc/group", "/etc/group"]  # every system has them
     isolated += ["--ro-bind-try", "/usr/lib/locale/C.utf8", "/usr/lib/locale/C.utf8"]
     isolated += [*host, "--bind", home, "/home/sweep", "--bind", place, "/work", "--chdir", "/work", "--ro-bind", output, "/opt/" + os.path.basename(output), "/opt/" + os.path.basename(output), *arguments]
     alone = run(isolated, place, variables, 180, stdin)
@@ -166,7 +172,7 @@ def check(program, options, host):
     elif was[0] != now[0]:
         differ = next(((a, b) for a, b in zip(was[0].splitlines() + [""], now[0].splitlines() + [""]) if a != b), ("", ""))
         result["cause"] = f"another output: {differ[1]!r} instead of {differ[0]!r} {now[1].strip()[-300:]}"
-    elif not program.get("any_errors") and was[1] != now[1]:
+    elif not program.get("any_errors") and without_source_lines(was[1]) != without_source_lines(now[1]):
         differ = next(((a, b) for a, b in zip(was[1].splitlines() + [""], now[1].splitlines() + [""]) if a != b), ("", ""))
         result["cause"] = f"other errors: {differ[1]!r} instead of {differ[0]!r}"
     elif program.get("same_files", True) and sorted(source_files) != sorted(alone_files):

@@ -18,6 +18,10 @@ namespace {
 constexpr std::size_t largest_table = 16u << 20;
 constexpr std::size_t longest_string = 1u << 20;
 constexpr std::size_t fewest_strings = 12;
+/// Bytes that are unpacked, and lengths that are looked at, in one file: more than any real module takes, so that one that
+/// was made to take for ever does not.
+constexpr std::size_t most_unpacked = 256u << 20;
+constexpr std::size_t most_steps = 100'000'000;
 
 bool has(const std::vector<ByteSpan>& constants, std::string_view text) {
     return std::ranges::any_of(
@@ -26,7 +30,8 @@ bool has(const std::vector<ByteSpan>& constants, std::string_view text) {
 
 /// All zlib streams (RFC 1950) that end with a right checksum.
 void add_zlib_tables(ByteSpan constants, std::vector<std::string>& tables) {
-    for (std::size_t i = 0; i + 8 < constants.size(); ++i) {
+    std::size_t unpacked = 0;
+    for (std::size_t i = 0; i + 8 < constants.size() && unpacked < most_unpacked; ++i) {
         if (constants[i] != 0x78 || (constants[i] * 256u + constants[i + 1]) % 31 != 0) continue;
         z_stream stream{};
         if (::inflateInit(&stream) != Z_OK) return;
@@ -44,6 +49,7 @@ void add_zlib_tables(ByteSpan constants, std::vector<std::string>& tables) {
             if (stream.avail_in == 0 && stream.avail_out != 0 && state == Z_OK) break;
         }
         ::inflateEnd(&stream);
+        unpacked += table.size();
         if (state == Z_STREAM_END && table.size() > 100) tables.push_back(std::move(table));
     }
 }
@@ -53,7 +59,8 @@ bool is_text(std::uint8_t byte) { return byte >= 0x20 || byte == '\n' || byte ==
 void add_lzss_tables(ByteSpan constants, std::vector<std::string>& tables) {
     // Wherever it is begun but at its beginning, a reference soon leads in front of what there is.
     std::string longest;
-    for (std::size_t i = 0; i + 9 < constants.size(); ++i) {
+    std::size_t unpacked = 0;
+    for (std::size_t i = 0; i + 9 < constants.size() && unpacked < most_unpacked; ++i) {
         // The first three items are bytes as they are: nothing can be repeated yet.
         if ((constants[i] & 7) != 7) continue;
         bool begins = true;
@@ -61,6 +68,7 @@ void add_lzss_tables(ByteSpan constants, std::vector<std::string>& tables) {
             begins = constants[i + k] < 0x80 && is_text(constants[i + k]);
         if (!begins) continue;
         std::string table = unpack_lzss(constants.subspan(i), largest_table);
+        unpacked += table.size();
         if (table.size() > longest.size()) longest = std::move(table);
     }
     if (longest.size() >= 300) tables.push_back(std::move(longest));
@@ -163,16 +171,17 @@ CythonStrings cython_strings(const std::vector<ByteSpan>& constants) {
         if (lzss) add_lzss_tables(span, tables);
     }
     CythonStrings found;
-    std::size_t best = 0;
+    std::size_t best = 0, steps = 0;
     for (const std::string& table : tables) {
         // The largest is the one: what looks like one by chance ends soon.
         if (found.strings.empty() && table.size() > found.table.size()) found.table = table;
         for (ByteSpan span : constants)
-            for (std::size_t at = 0; at + 4 * fewest_strings <= span.size(); at += 4) {
+            for (std::size_t at = 0; at + 4 * fewest_strings <= span.size() && steps < most_steps; at += 4) {
                 std::uint32_t second = 0;
                 std::memcpy(&second, span.data() + at + 4, 4);
                 if (second == 0 || second > longest_string) continue;
                 Cut cut = cut_by(span, at, table);
+                steps += cut.count + 1;
                 // Of what was unpacked without an end in sight the last part may be wrong.
                 bool covers = cut.covered * 10 >= table.size() * 6;
                 if (cut.count < fewest_strings || !covers || cut.usual < 2 || cut.identifiers <= best) continue;

@@ -18,6 +18,7 @@ namespace {
 
 /// Bytes of code and data up to which a distribution goes along whole, and of native files that nothing reached.
 constexpr std::uint64_t whole_bound = 10u << 20;
+constexpr std::uint64_t code_bound = 3u << 20; ///< the same for the modules of one with more data than that
 constexpr std::uint64_t unreached_native_bound = 10u << 20;
 
 constexpr std::array<std::string_view, 10> passed_folders{
@@ -95,7 +96,12 @@ void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
     std::vector<Need> kept, withheld;
     for (Need& need : out.needs) {
         need.reason.optional = true;
-        bool may = may_follow(of, need.unit) && !(companion.own && !on_request(need.unit).empty());
+        bool native_stays = need.unit.kind == UnitKind::extension && of != nullptr &&
+                            carried_.without_natives.contains(of->name);
+        bool is_tool = trace::is_module(need.unit.kind) && is_development_tool(top_of(need.unit.name)) &&
+                       !is_development_tool(top_of(companion.name));
+        bool may = may_follow(of, need.unit) && !(companion.own && !on_request(need.unit).empty()) &&
+                   !native_stays && !is_tool;
         (may ? kept : withheld).push_back(std::move(need));
     }
     out.needs = std::move(kept);
@@ -141,7 +147,8 @@ void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
         const Distribution* of = owners().owner_of(finder_.find(name).file);
         std::vector<Need> still;
         for (Need& need : withheld)
-            if (may_follow(of, need.unit))
+            if (may_follow(of, need.unit) && need.unit.kind != UnitKind::extension &&
+                !is_development_tool(top_of(need.unit.name)))
                 needs.emplace_back(id->second, std::move(need));
             else
                 still.push_back(std::move(need));
@@ -176,6 +183,19 @@ bool PythonRuntime::is_in_packages(const std::string& file) const {
     return std::ranges::any_of(facts_.search_path, [&](const std::string& root) {
         return !places_.is_standard(root) && !relative_to(file, root).empty();
     });
+}
+
+/// The groups that the distribution of a unit says it requires: it can't do without, whatever its code looks like.
+std::vector<std::string> PythonRuntime::requested_with(const Unit& unit) {
+    if (unit.file.empty() || unit.of_runtime || on_request_.empty()) return {};
+    const Distribution* owner = owners().owner_of(unit.file);
+    if (owner == nullptr) return {};
+    auto [known, is_new] = requested_with_.try_emplace(owner->name);
+    if (is_new)
+        for (const Distribution* required : required_by(*owner, {}))
+            for (const std::string& top : top_level_modules(*required))
+                if (on_request_.contains(top)) known->second.push_back(top);
+    return known->second;
 }
 
 std::optional<std::string> PythonRuntime::library_place(const std::string& file) {
@@ -224,7 +244,7 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
         bool is_native = false;
     };
     std::vector<Part> parts;
-    std::uint64_t size = 0, native_size = 0;
+    std::uint64_t size = 0, native_size = 0, code_size = 0;
     for (const DistributionFile& file : files_of(distribution)) {
         std::string inner = relative_to(file.path, distribution.root);
         bool in_root = !inner.empty();
@@ -237,15 +257,19 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
         if (is_passed_file(inner)) continue;
         bool native = is_library_name(fs::path(inner).filename().string());
         (native ? native_size : size) += native && files.contains(file.path) ? 0 : file.size;
+        if (inner.ends_with(".py")) code_size += file.size;
         parts.push_back({file.path, in_root ? inner : "\n" + inner, native});
     }
     bool is_application = &distribution == application_;
-    if (size > (is_application ? most_own_bytes : whole_bound)) return;
-    carried_.whole.insert(distribution.name);
+    bool fits = size <= (is_application ? most_own_bytes : whole_bound);
+    // Of one with much data the code alone may be small: its data names modules too (pickles, tables).
+    if (!fits && code_size > code_bound) return;
+    if (native_size > unreached_native_bound && !is_application) carried_.without_natives.insert(distribution.name);
     Reason whole{"goes along with its whole distribution, with", reached_by, 0, true};
     for (const Part& part : parts) {
         if (part.is_native && native_size > unreached_native_bound && !is_application) continue;
         if (files.contains(part.file) || !is_there(part.file)) continue;
+        if (!fits && !part.file.ends_with(".py")) continue;
         if (part.inner.front() == '\n') {
             out.needs.push_back({file_unit(UnitKind::data, part.file, part.inner.substr(1)), whole});
             continue;

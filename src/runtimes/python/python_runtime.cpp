@@ -511,6 +511,20 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
     }
 }
 
+/// A package that brings others in its own folder makes them known under their own names while it runs: a name that
+/// is found nowhere else is that one. Empty where it is none.
+std::string PythonRuntime::bundled_module(const std::string& module, const std::string& from) {
+    std::string top = top_of(module);
+    if (module.empty() || finder_.may_have("", top)) return {};
+    for (const char* folder : {"", "._vendor", ".vendor", "._vendored", ".vendored", ".extern", ".packages", ".libs"}) {
+        std::string inside = top_of(from) + folder;
+        if (!finder_.may_have(inside, top)) continue;
+        std::string whole = inside + "." + module;
+        if (finder_.find(inside + "." + top) && finder_.find(whole)) return whole;
+    }
+    return {};
+}
+
 void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& out) {
     if (unit.own && !request.computed) {
         std::lock_guard lock(mutex_);
@@ -523,6 +537,10 @@ void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& 
     reason.optional =
         request.certainty == Certainty::guarded || (request.certainty == Certainty::deferred && !unit.own);
     std::string module = absolute_module(request, unit.name);
+    // An installed application offers in its functions what only some of its users have.
+    if (application_ != nullptr && request.certainty == Certainty::deferred && !finder_.find(module))
+        reason.optional = true;
+    if (std::string bundled = bundled_module(module, unit.name); !bundled.empty()) module = bundled;
     switch (request.kind) {
     case Request::Kind::module:
         return want(module, reason, out);

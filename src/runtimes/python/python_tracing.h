@@ -96,6 +96,7 @@ class PythonRuntime : public trace::Runtime {
         std::string top = trace::is_module(unit.kind) && !unit.own ? top_of(unit.name) : std::string();
         return on_request_.contains(top) ? top : std::string();
     }
+    std::vector<std::string> requested_with(const Unit& unit) override;
     std::filesystem::path program() const override { return facts_.program; }
     Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
                                                     Observer& observer) override;
@@ -177,6 +178,7 @@ class PythonRuntime : public trace::Runtime {
     void note_shadowing(const Unit& unit, Expansion& out);
     void note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out);
     bool has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan);
+    std::string bundled_module(const std::string& module, const std::string& from);
     bool is_development_tool(const std::string& module) const;
     void answer(const Unit& unit, const Request& request, Expansion& out);
     void answer_entry_point(const Request& request, const Reason& reason, Expansion& out);
@@ -237,6 +239,9 @@ class PythonRuntime : public trace::Runtime {
     void want_declared(Expansion& out);
     void want_own_files(Expansion& out);
     void want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs, trace::UnitId from);
+    // QML: python_qml.cpp
+    std::pair<std::string, std::string> qml_root(const UnitIds& ids);
+    void settle_qml(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
     // Trial imports: python_trials.cpp
     void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
@@ -285,11 +290,11 @@ class PythonRuntime : public trace::Runtime {
     /// What goes along with distributions. Written by the settling pass alone, but for what is withheld and asked.
     struct Carried {
         std::set<std::string> reached; ///< distributions of which a module is needed
-        std::set<std::string> whole;   ///< those that go along whole
         std::map<std::string, std::set<std::string>> required; ///< by each of those
         std::unordered_set<std::string> companions; ///< modules that only go along with their distribution
         std::map<std::string, std::vector<Need>> withheld; ///< what companions may not bring in
         std::map<std::string, std::vector<trace::LooseEnd>> ends; ///< what would be told of them otherwise
+        std::set<std::string> without_natives; ///< those of which the native modules go along only where they are reached
         std::set<std::string> asked; ///< companions that something asked for since the last settling
         std::set<std::string> wanted_groups; ///< of those on request, as far as it is seen
         std::size_t seen_units = 0;
@@ -300,11 +305,14 @@ class PythonRuntime : public trace::Runtime {
     bool reads_own_sources_ = false;       ///< the application reads Python files as text
     std::set<std::string> with_source_;    ///< own modules whose source goes along as a file
     std::set<std::string> shows_modules_;  ///< distributions that look at their own module files
+    std::map<std::string, std::vector<std::string>> requested_with_; ///< distribution, groups that it requires
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries
     std::set<std::string> idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
     std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
     std::set<std::string> unreadable_; ///< compiled modules whose names can't be read
     std::set<std::string> imported_; ///< modules that statements of own modules import
+    std::set<std::string> qml_modules_; ///< folders of QML modules that are carried
+    std::size_t seen_qml_ = 0;          ///< units that were looked at for QML
     bool own_settled_ = false;       ///< the application's own files were looked for
     std::vector<trace::LooseEnd> ends_; ///< what is told once the trace is done
     std::string trial_trouble_; ///< why packages could not be asked

@@ -53,6 +53,11 @@ def _with_moved_paths(code, moved):
     return code.replace(co_consts=changed(code.co_consts))
 
 
+def _is_placeholder(data):
+    """Whether a file stands in the tree for a module whose source is not there."""
+    return not data or data[:4] == external.MAGIC_NUMBER
+
+
 class StoreLoader(external.SourcelessFileLoader):
     """Loads a module whose code is in the store. Its path is where its source would be.
 
@@ -73,9 +78,10 @@ class StoreLoader(external.SourcelessFileLoader):
 
     def get_source(self, fullname):
         try:
-            return external.decode_source(self.get_data(self.path))
+            data = self.get_data(self.path)
         except OSError:
             return None
+        return None if _is_placeholder(data) else external.decode_source(data)
 
 
 def _with_environment(function, variables):
@@ -324,6 +330,14 @@ def _code_of_placeholder(data, path):
     return None
 
 
+def _without_placeholders(get_source):
+    def source(self, fullname):
+        data = self.get_data(self.get_filename(fullname))
+        return None if data[:4] == external.MAGIC_NUMBER else get_source(self, fullname)
+
+    return source
+
+
 def _with_placeholders(source_to_code):
     def to_code(self, data, path, **options):
         code = _code_of_placeholder(data, path) if type(data) is bytes and type(path) is str else None
@@ -336,6 +350,7 @@ def _with_placeholders(source_to_code):
 
 
 def set_up():
+    external.SourceLoader.get_source = _without_placeholders(external.SourceLoader.get_source)
     external.SourceLoader.source_to_code = _with_placeholders(external.SourceLoader.source_to_code)
     sys.meta_path.insert(0, StoreFinder)
     sys.meta_path.append(AbsenceTeller)
