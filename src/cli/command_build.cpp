@@ -59,9 +59,10 @@ void print_largest(const build::BuildResult& result) {
     fmt::print("  {:{}}  {:>8}  {:>8}\n", "part", width, "alone", "in all");
     for (const plan::Contribution& one : large) {
         // What begins with an underscore is a part of another.
-        std::string option = one.own                                        ? "the application's own"
-                             : one.needed || one.name.starts_with('_') ? "needed"
-                                                                            : "--exclude " + one.name + " leaves it out";
+        std::string option = one.own ? "the application's own"
+                             : one.needed || one.name.starts_with('_')
+                                 ? "needed"
+                                 : "--exclude " + one.name + " leaves it out";
         fmt::print("  {:{}}  {:>8}  {:>8}  {}\n", one.name, width, size_text(one.alone), size_text(one.saves),
                    option);
     }
@@ -71,14 +72,16 @@ void print_largest(const build::BuildResult& result) {
 void print_own(const Job& job) {
     std::uint64_t count = 0, size = 0;
     for (const trace::Unit& unit : job.graph.units) {
-        if (!unit.own || unit.file.empty() || !unit.file.starts_with(job.project.root_folder.string() + "/")) continue;
+        if (!unit.own || unit.file.empty() || !unit.file.starts_with(job.project.root_folder.string() + "/"))
+            continue;
         std::error_code failed;
         std::uint64_t bytes = fs::file_size(unit.file, failed);
         ++count;
         size += failed ? 0 : bytes;
     }
     if (count > 1 && job.project.own_files)
-        fmt::print("  of these {} files, {}, are the application's own (--without own-files takes only what is reached)\n",
+        fmt::print("  of these {} files, {}, are the application's own (--without own-files takes only what "
+                   "is reached)\n",
                    count, size_text(size));
 }
 

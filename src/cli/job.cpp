@@ -86,9 +86,8 @@ std::string settings_text(const JobOptions& job_options) {
     for (const auto* value : {&options.name, &options.mode, &options.layout, &options.icon, &options.runtime,
                               &options.out, &options.compression, &options.signing_key})
         text += '\0' + value->value_or("\1");
-    for (const auto* list :
-         {&options.assets, &options.states, &options.include, &options.exclude, &options.targets,
-          &options.without}) {
+    for (const auto* list : {&options.assets, &options.states, &options.include, &options.exclude,
+                             &options.targets, &options.without}) {
         text += '\2';
         for (const std::string& value : *list) text += '\0' + value;
     }

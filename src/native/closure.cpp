@@ -9,7 +9,8 @@
 namespace omnistasis::native {
 
 Closure::Closure(fs::path program, const HostLibraries& host, Store& store, PlaceOf place_of_package_file)
-    : host_(host), store_(store), place_of_package_file_(std::move(place_of_package_file)), model_(LoaderModel::Machine::any), program_(real_path(program)) {
+    : host_(host), store_(store), place_of_package_file_(std::move(place_of_package_file)),
+      model_(LoaderModel::Machine::any), program_(real_path(program)) {
     objects_.push_back({program_, program_, FoundBy::start, 0, model_.elf_at(program_)});
 }
 

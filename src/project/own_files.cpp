@@ -13,27 +13,31 @@ namespace omnistasis {
 
 namespace {
 
-constexpr std::array<std::string_view, 8> marks_of_projects{"pyproject.toml", "package.json", ".git", ".hg",
-                                                            ".svn",           ".bzr",         "setup.py",
-                                                            "setup.cfg"};
+constexpr std::array<std::string_view, 8> marks_of_projects{
+    "pyproject.toml", "package.json", ".git", ".hg", ".svn", ".bzr", "setup.py", "setup.cfg"};
 
 constexpr std::array<std::string_view, 17> passed_folders{
-    "node_modules", "__pycache__", "build",   "dist", "out",  "target", "tests",      "test",    "__tests__",
-    "docs",         "doc",         "htmlcov", "venv", "env",  "site-packages", "__pypackages__", "coverage"};
+    "node_modules", "__pycache__", "build",         "dist",           "out",     "target",
+    "tests",        "test",        "__tests__",     "docs",           "doc",     "htmlcov",
+    "venv",         "env",         "site-packages", "__pypackages__", "coverage"};
 
 /// What developers keep beside an application: descriptions of the project, of its making and its tests.
 constexpr std::array<std::string_view, 22> passed_files{
-    "pyproject.toml", "setup.py",     "setup.cfg",   "MANIFEST.in",       "tox.ini",    "noxfile.py",
-    "conftest.py",    "pytest.ini",   "Makefile",    "Dockerfile",        "Pipfile",    "Pipfile.lock",
-    "poetry.lock",    "uv.lock",      "pdm.lock",    "package-lock.json", "yarn.lock",  "pnpm-lock.yaml",
-    "Procfile",       "omnistasis.toml", "omnistasis.lock", "Vagrantfile"};
-constexpr std::array<std::string_view, 8> passed_starts{"README",    "CHANGELOG",       "CONTRIBUTING", "AUTHORS",
-                                                        "CHANGES",   "CODE_OF_CONDUCT", "requirements", "docker-compose"};
+    "pyproject.toml",    "setup.py",     "setup.cfg",      "MANIFEST.in", "tox.ini",
+    "noxfile.py",        "conftest.py",  "pytest.ini",     "Makefile",    "Dockerfile",
+    "Pipfile",           "Pipfile.lock", "poetry.lock",    "uv.lock",     "pdm.lock",
+    "package-lock.json", "yarn.lock",    "pnpm-lock.yaml", "Procfile",    "omnistasis.toml",
+    "omnistasis.lock",   "Vagrantfile"};
+constexpr std::array<std::string_view, 8> passed_starts{"README",       "CHANGELOG",     "CONTRIBUTING",
+                                                        "AUTHORS",      "CHANGES",       "CODE_OF_CONDUCT",
+                                                        "requirements", "docker-compose"};
 /// Keys and certificates with keys: nobody gives them away unless the application names them.
-constexpr std::array<std::string_view, 9> endings_of_keys{".key", ".pem",      ".p12", ".pfx", ".jks",
+constexpr std::array<std::string_view, 9> endings_of_keys{".key", ".pem",      ".p12",  ".pfx",  ".jks",
                                                           ".ppk", ".keystore", ".kdbx", "id_rsa"};
 constexpr std::array<std::string_view, 17> passed_endings{
-    ".log", ".pid", ".tmp", ".sock", "-wal", "-shm", "-journal", ".pyc", ".pyo", ".orig", ".rej", ".swp", "~", ".rehearsed.toml", ".proof.toml", ".egg-link", ".code-workspace"};
+    ".log",        ".pid",      ".tmp",           ".sock", "-wal", "-shm", "-journal",
+    ".pyc",        ".pyo",      ".orig",          ".rej",  ".swp", "~",    ".rehearsed.toml",
+    ".proof.toml", ".egg-link", ".code-workspace"};
 
 struct Found {
     std::string path;
@@ -49,14 +53,15 @@ bool is_cache(const std::string& path) {
 
 bool is_passed_folder(const std::string& path, const std::string& name) {
     return name.starts_with('.') || name.ends_with(".egg-info") || name.ends_with(".dist-info") ||
-           std::ranges::find(passed_folders, name) != passed_folders.end() || is_there(path + "/pyvenv.cfg") ||
-           is_there(path + "/CACHEDIR.TAG") || is_cache(path);
+           std::ranges::find(passed_folders, name) != passed_folders.end() ||
+           is_there(path + "/pyvenv.cfg") || is_there(path + "/CACHEDIR.TAG") || is_cache(path);
 }
 
 bool is_passed_file(const std::string& name) {
     if (name.starts_with('.') || std::ranges::find(passed_files, name) != passed_files.end()) return true;
     if (name.starts_with("test_") && name.ends_with(".py")) return true;
-    if (std::ranges::any_of(endings_of_keys, [&](std::string_view e) { return name.ends_with(e); })) return true;
+    if (std::ranges::any_of(endings_of_keys, [&](std::string_view e) { return name.ends_with(e); }))
+        return true;
     return std::ranges::any_of(passed_starts, [&](std::string_view s) { return name.starts_with(s); }) ||
            std::ranges::any_of(passed_endings, [&](std::string_view e) { return name.ends_with(e); });
 }
@@ -120,10 +125,12 @@ fs::path own_folder_above(const fs::path& folder) {
     return folder;
 }
 
-fs::path folder_of_both(const fs::path& folder, const fs::path& path) {
+fs::path folder_of_both(const fs::path& folder, const fs::path& to) {
     fs::path at = folder;
+    std::string path = to.string();
+    while (path.size() > 1 && path.ends_with('/')) path.pop_back();
     for (int up = 0; up <= 3 && at.has_relative_path(); ++up, at = at.parent_path()) {
-        if (!relative_to(path.string(), at.string()).empty() || path == at) return at;
+        if (!relative_to(path, at.string()).empty() || path == at.string()) return at;
         if (at == "/usr" || at.string().starts_with("/usr/")) break;
     }
     return folder;

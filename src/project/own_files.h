@@ -12,8 +12,8 @@ namespace omnistasis {
 inline constexpr std::uint64_t most_own_bytes = 64u << 20;
 inline constexpr std::size_t most_own_files = 20'000;
 
-/// The files that are the application's own, because they lie in its folder: data, templates, plug-ins, pages,
-/// also those that nothing names.
+/// The files that are the application's own, because they lie in its folder: data, templates, plug-ins,
+/// pages, also those that nothing names.
 struct OwnFiles {
     std::string folder;             ///< absolute; what the paths are relative to
     std::vector<std::string> files; ///< relative, sorted
@@ -33,8 +33,8 @@ OwnFiles find_own_files(const Project& project);
 /// above `folder` that has a pyproject.toml, a package.json or version control, else `folder`.
 std::filesystem::path own_folder_above(const std::filesystem::path& folder);
 
-/// The lowest folder that holds `folder` and `path`; `folder` where that would be one of the system's, or more than
-/// three steps up.
+/// The lowest folder that holds `folder` and `path`; `folder` where that would be one of the system's, or
+/// more than three steps up.
 std::filesystem::path folder_of_both(const std::filesystem::path& folder, const std::filesystem::path& path);
 
 /// Why a folder is never an application's own; empty where it may be.

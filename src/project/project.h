@@ -76,10 +76,12 @@ struct Project {
     std::filesystem::path project_file; ///< empty where there is none
     /// The folder that the application's own files lie in: `folder`, or one above it (see own_files.h).
     std::filesystem::path own_folder;
-    /// What places of own files are relative to: that, or a folder above it that their sources reach by paths.
+    /// What places of own files are relative to: that, or a folder above it that their sources reach by
+    /// paths.
     std::filesystem::path root_folder;
-    bool is_installed = false; ///< the entry is a command of something installed; the folder around it is nobody's
-    std::string name;                   ///< the output's file name
+    bool is_installed =
+        false;        ///< the entry is a command of something installed; the folder around it is nobody's
+    std::string name; ///< the output's file name
     std::string title;
     std::string version;
     std::string publisher;

@@ -78,7 +78,8 @@ bool is_dotted_identifier(std::string_view value) {
             if (std::isalnum(byte) == 0 && c != '_') return false;
             digits += std::isdigit(byte) != 0;
         }
-        if (part.empty() || std::isdigit(static_cast<unsigned char>(part[0])) != 0 || digits > 3) return false;
+        if (part.empty() || std::isdigit(static_cast<unsigned char>(part[0])) != 0 || digits > 3)
+            return false;
     }
     return true;
 }

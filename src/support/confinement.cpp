@@ -29,12 +29,29 @@ std::vector<std::string> confined(const std::vector<std::string>& command,
                                   const std::filesystem::path& scratch,
                                   const std::map<std::string, std::string>& variables) {
     std::string home = scratch.string();
-    std::vector<std::string> all{confining_program, "--unshare-all", "--die-with-parent", "--new-session",
-                                 "--clearenv",      "--ro-bind",     "/",                 "/",
-                                 "--dev",           "/dev",          "--proc",            "/proc",
-                                 "--bind",          home,            home,                "--chdir",
-                                 home,              "--setenv",      "HOME",              home,
-                                 "--setenv",        "TMPDIR",        home};
+    std::vector<std::string> all{confining_program,
+                                 "--unshare-all",
+                                 "--die-with-parent",
+                                 "--new-session",
+                                 "--clearenv",
+                                 "--ro-bind",
+                                 "/",
+                                 "/",
+                                 "--dev",
+                                 "/dev",
+                                 "--proc",
+                                 "/proc",
+                                 "--bind",
+                                 home,
+                                 home,
+                                 "--chdir",
+                                 home,
+                                 "--setenv",
+                                 "HOME",
+                                 home,
+                                 "--setenv",
+                                 "TMPDIR",
+                                 home};
     for (const auto& [name, value] : variables) all.insert(all.end(), {"--setenv", name, value});
     all.insert(all.end(), command.begin(), command.end());
     return all;

@@ -101,7 +101,8 @@ void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
         before = requested.size();
         for (UnitId id = 0; id < units_.size(); ++id)
             if (wanted[id] || (!groups[id].empty() && requested.contains(groups[id])))
-                for (std::string& group : runtime.requested_with(units_[id])) requested.insert(std::move(group));
+                for (std::string& group : runtime.requested_with(units_[id]))
+                    requested.insert(std::move(group));
     }
     auto unrequested = [&](UnitId id) { return !groups[id].empty() && !requested.contains(groups[id]); };
     std::vector<bool> kept = reach.over([&](const Edge& edge) { return !unrequested(edge.to); });
@@ -172,7 +173,8 @@ Graph GrowingGraph::finish() {
         graph.loose_ends.push_back({"missing-library", fmt::format("{} is not found", name), unit.file, 0,
                                     unit.own ? "the application stops when it loads this file"
                                              : "what needs this file does not work",
-                                    "install the package that holds the library", !unit.own && !needed[from]});
+                                    "install the package that holds the library",
+                                    !unit.own && !needed[from]});
     }
     graph.loose_ends.insert(graph.loose_ends.end(), loose_ends_.begin(), loose_ends_.end());
 

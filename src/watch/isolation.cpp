@@ -27,8 +27,9 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
                                           const std::vector<std::string>& arguments,
                                           const native::HostLibraries& host,
                                           const IsolationOptions& options) {
-    std::vector<std::string> command{
-        confining_program, "--unshare-all", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev"};
+    std::vector<std::string> command{confining_program, "--unshare-all", "--die-with-parent",
+                                     "--clearenv",      "--proc",        "/proc",
+                                     "--dev",           "/dev"};
     auto add = [&](std::initializer_list<std::string> words) { command.insert(command.end(), words); };
     auto writable = [&](const fs::path& folder, const char* place) {
         if (folder.empty())

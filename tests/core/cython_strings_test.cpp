@@ -9,10 +9,25 @@ using namespace omnistasis::python;
 
 namespace {
 
-const std::vector<std::string> strings{"a text that is shown when a berth is taken, and that is long enough for a table of three hundred bytes, as tables of real modules are; it says who comes, when the tide is high, which ropes are wanted, and what the weather is like", "no ship, no rope", "harbour.berths",
-                                       "__main__",  "__name__",  "__test__",  "cline_in_traceback", "collections",
-                                       "crew",      "datetime",  "harbour",   "json",               "moor",
-                                       "secrets",   "tide_of",   "zoneinfo"};
+const std::vector<std::string> strings{
+    "a text that is shown when a berth is taken, and that is long enough for a table of three hundred bytes, "
+    "as tables of real modules are; it says who comes, when the tide is high, which ropes are wanted, and "
+    "what the weather is like",
+    "no ship, no rope",
+    "harbour.berths",
+    "__main__",
+    "__name__",
+    "__test__",
+    "cline_in_traceback",
+    "collections",
+    "crew",
+    "datetime",
+    "harbour",
+    "json",
+    "moor",
+    "secrets",
+    "tide_of",
+    "zoneinfo"};
 
 std::string joined() {
     std::string all;
@@ -42,7 +57,8 @@ std::string packed_lzss(const std::string& text) {
 std::string packed_zlib(const std::string& text) {
     std::string packed(::compressBound(text.size()), '\0');
     uLongf size = packed.size();
-    REQUIRE(::compress(reinterpret_cast<Bytef*>(packed.data()), &size, reinterpret_cast<const Bytef*>(text.data()), text.size()) == Z_OK);
+    REQUIRE(::compress(reinterpret_cast<Bytef*>(packed.data()), &size,
+                       reinterpret_cast<const Bytef*>(text.data()), text.size()) == Z_OK);
     packed.resize(size);
     return packed;
 }
@@ -57,12 +73,14 @@ std::string padded(std::string text) {
 } // namespace
 
 TEST_CASE("strings that Cython packed with zlib are cut by their lengths") {
-    std::string file = padded("x") + "size" + lengths() + padded("Failed to import '%.20s.decompress' - cannot") + packed_zlib(joined());
+    std::string file = padded("x") + "size" + lengths() +
+                       padded("Failed to import '%.20s.decompress' - cannot") + packed_zlib(joined());
     CHECK(read(file).strings == strings);
 }
 
 TEST_CASE("strings that Cython packed in its own way are cut by their lengths") {
-    std::string file = padded("LZSS string data decompression failed") + "size" + lengths() + packed_lzss(joined()) + '\0';
+    std::string file =
+        padded("LZSS string data decompression failed") + "size" + lengths() + packed_lzss(joined()) + '\0';
     auto found = read(file);
     CHECK(found.strings == strings);
     CHECK(found.table.starts_with(joined()));

@@ -103,8 +103,9 @@ TEST_CASE("a package note that is wrong names its line") {
 
 TEST_CASE("a licence with empty lines does not hide what a distribution requires") {
     test::Folder folder;
-    folder.write("quay-1.dist-info/METADATA",
-                 "Name: quay\nLicense: One\n        \n        Two\nRequires-Dist: rope\n\nRequires-Dist: no field\n");
+    folder.write(
+        "quay-1.dist-info/METADATA",
+        "Name: quay\nLicense: One\n        \n        Two\nRequires-Dist: rope\n\nRequires-Dist: no field\n");
     CHECK(required_distributions(find_distributions({folder.path()})[0]) == std::set<std::string>{"rope"});
 }
 
@@ -123,9 +124,10 @@ TEST_CASE("files of a distribution with a list, and without one") {
     folder.write("lib/quay/__init__.py", "1234");
     folder.write("lib/quay/table, old.csv", "12");
     folder.write("bin/quay", "x");
-    folder.write("lib/quay-1.dist-info/RECORD", "quay/__init__.py,sha256=abc,4\n\"quay/table, old.csv\",,\n"
-                                                "quay/__pycache__/__init__.cpython-311.pyc,,\n../bin/quay,sha256=d,1\n"
-                                                "quay-1.dist-info/RECORD,,\n");
+    folder.write("lib/quay-1.dist-info/RECORD",
+                 "quay/__init__.py,sha256=abc,4\n\"quay/table, old.csv\",,\n"
+                 "quay/__pycache__/__init__.cpython-311.pyc,,\n../bin/quay,sha256=d,1\n"
+                 "quay-1.dist-info/RECORD,,\n");
     folder.write("lib/pier/__init__.py", "x");
     folder.write("lib/pier/deep/map.txt", "abc");
     folder.write("lib/pier-1.egg-info/top_level.txt", "pier\n");
@@ -134,11 +136,13 @@ TEST_CASE("files of a distribution with a list, and without one") {
     std::ranges::sort(found, {}, &Distribution::name);
     auto paths = [&](const Distribution& one) {
         std::vector<std::string> names;
-        for (const DistributionFile& file : files_of(one)) names.push_back(relative_to(file.path, folder.path().string()));
+        for (const DistributionFile& file : files_of(one))
+            names.push_back(relative_to(file.path, folder.path().string()));
         return names;
     };
     CHECK(paths(found[0]) == std::vector<std::string>{"lib/pier/__init__.py", "lib/pier/deep/map.txt"});
-    CHECK(paths(found[1]) == std::vector<std::string>{"bin/quay", "lib/quay/__init__.py", "lib/quay/table, old.csv"});
+    CHECK(paths(found[1]) ==
+          std::vector<std::string>{"bin/quay", "lib/quay/__init__.py", "lib/quay/table, old.csv"});
     CHECK(files_of(found[1])[2].size == 2); // looked up, as the list does not tell
     FileOwners owners(found);
     CHECK(owners.owner_of(folder / "bin/quay")->name == "quay");

@@ -17,16 +17,18 @@ Project project_in(const std::string& folder) {
 
 TEST_CASE("own files are data, templates and code, without what developers keep beside them") {
     test::Folder folder;
-    for (const char* name : {"app.py", "pages/index.html", "tides/2026.csv", "plugins/fog.py", "notes.txt", "art/boat.svg"})
+    for (const char* name :
+         {"app.py", "pages/index.html", "tides/2026.csv", "plugins/fog.py", "notes.txt", "art/boat.svg"})
         folder.write(name, "x");
-    for (const char* name : {".git/config", ".env", "node_modules/a/b.js", "__pycache__/app.pyc", "build/x.o", "out/linux/app",
-                             "tests/test_app.py", "test_more.py", "README.md", "requirements.txt", "pyproject.toml",
-                             "docs/guide.txt", "env2/pyvenv.cfg", "env2/lib/a.py", "harbour.egg-info/PKG-INFO"})
+    for (const char* name :
+         {".git/config", ".env", "node_modules/a/b.js", "__pycache__/app.pyc", "build/x.o", "out/linux/app",
+          "tests/test_app.py", "test_more.py", "README.md", "requirements.txt", "pyproject.toml",
+          "docs/guide.txt", "env2/pyvenv.cfg", "env2/lib/a.py", "harbour.egg-info/PKG-INFO"})
         folder.write(name, "x");
     OwnFiles own = find_own_files(project_in(folder.path().string()));
     CHECK(own.refused.empty());
-    CHECK(own.files == std::vector<std::string>{"app.py", "art/boat.svg", "notes.txt", "pages/index.html", "plugins/fog.py",
-                                                "tides/2026.csv"});
+    CHECK(own.files == std::vector<std::string>{"app.py", "art/boat.svg", "notes.txt", "pages/index.html",
+                                                "plugins/fog.py", "tides/2026.csv"});
     CHECK(own.size == 6);
     CHECK(own.too_large.empty());
 }
@@ -70,4 +72,13 @@ TEST_CASE("a project begins with the nearest folder that says so") {
     folder.write("loose/tools/app.py");
     CHECK(own_folder_above(folder / "harbour/src/tools") == folder / "harbour");
     CHECK(own_folder_above(folder / "loose/tools") == folder / "loose/tools");
+}
+
+TEST_CASE("the lowest folder that holds both, not far above") {
+    namespace fs = std::filesystem;
+    CHECK(folder_of_both("/srv/board", "/srv/board/data/x") == fs::path("/srv/board"));
+    CHECK(folder_of_both("/srv/board", "/srv/board/") == fs::path("/srv/board"));
+    CHECK(folder_of_both("/srv/board/tools", "/srv/board/data") == fs::path("/srv/board"));
+    CHECK(folder_of_both("/a/b/c/d/e/f", "/a/x") == fs::path("/a/b/c/d/e/f"));
+    CHECK(folder_of_both("/usr/share/board", "/etc/board") == fs::path("/usr/share/board"));
 }

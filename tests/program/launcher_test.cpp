@@ -132,9 +132,8 @@ TEST_CASE("a signed application starts with its publisher's signature only") {
         "openssl genpkey -algorithm ed25519 -out publisher.key; openssl genpkey -algorithm ed25519 "
         "-out other.key; openssl genrsa -out rsa.key 2048");
     auto build = [&](const std::string& key, const std::string& out, const std::string& layout = "single") {
-        return workshop.omnistasis(
-            {"build", "h.py", "--compress", "fast", "--sign", key, "--out", out, "--layout", layout,
-             "--without", "own-files"});
+        return workshop.omnistasis({"build", "h.py", "--compress", "fast", "--sign", key, "--out", out,
+                                    "--layout", layout, "--without", "own-files"});
     };
     REQUIRE(build("publisher.key", "ours").exit_code == 0);
     REQUIRE(build("publisher.key", "folder", "folder").exit_code == 0);

@@ -53,8 +53,9 @@ import('./late.mjs').then(({ late }) => {
     ProgramOutput trace = work.omnistasis({"trace", "main.js", "--json"});
     // It is the application's own, and goes along; other packages it brings none.
     CHECK(trace.out.find("unused.js") != std::string::npos);
-    CHECK(work.omnistasis({"trace", "main.js", "--json", "--without", "own-files", "--without", "whole-packages"}).out.find("unused.js") ==
-          std::string::npos);
+    CHECK(work.omnistasis(
+                  {"trace", "main.js", "--json", "--without", "own-files", "--without", "whole-packages"})
+              .out.find("unused.js") == std::string::npos);
     CHECK(work.omnistasis({"why", "tides/lib/table.json", "main.js"}).out.find("index.js:1") !=
           std::string::npos);
 }

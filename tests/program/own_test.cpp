@@ -1,5 +1,5 @@
-// What goes along although no import names it: the application's own, small packages, what packages load when they are
-// imported.
+// What goes along although no import names it: the application's own, small packages, what packages load when
+// they are imported.
 #include "support/files.h"
 #include "workshop.h"
 
@@ -18,7 +18,8 @@ void install(Workshop& workshop, const std::string& packages, const std::string&
         workshop.write(packages + path, content);
         record += path + ",," + std::to_string(content.size()) + "\n";
     }
-    workshop.write(packages + info + "METADATA", "Metadata-Version: 2.1\nName: " + name + "\nVersion: 1.0\n" + metadata);
+    workshop.write(packages + info + "METADATA",
+                   "Metadata-Version: 2.1\nName: " + name + "\nVersion: 1.0\n" + metadata);
     if (!entry_points.empty()) workshop.write(packages + info + "entry_points.txt", entry_points);
     workshop.write(packages + info + "RECORD", record + info + "METADATA,,\n" + info + "RECORD,,\n");
 }
@@ -27,7 +28,8 @@ std::string loose_ends(const omnistasis::ProgramOutput& run) { return run.err; }
 
 } // namespace
 
-TEST_CASE("own plug-ins are found by listing their folder, run as files, started as programs and read as texts") {
+TEST_CASE(
+    "own plug-ins are found by listing their folder, run as files, started as programs and read as texts") {
     Workshop workshop("own");
     workshop.write("tasks/fog.py", "import colorsys\nNAME = 'fog', colorsys.__name__\n");
     workshop.write("tasks/not-a-name.py", "NAME = 'odd'\n");
@@ -41,14 +43,16 @@ TEST_CASE("own plug-ins are found by listing their folder, run as files, started
                               "here = os.path.dirname(os.path.abspath(__file__))\n"
                               "for name in sorted(os.listdir(os.path.join(here, 'tasks'))):\n"
                               "    if name == '__pycache__': continue\n"
-                              "    spec = importlib.util.spec_from_file_location(name[:-3].replace('-', '_'), os.path.join(here, 'tasks', name))\n"
+                              "    spec = importlib.util.spec_from_file_location(name[:-3].replace('-', "
+                              "'_'), os.path.join(here, 'tasks', name))\n"
                               "    module = importlib.util.module_from_spec(spec)\n"
                               "    spec.loader.exec_module(module)\n"
                               "    print(module.NAME)\n"
                               "import crew\n"
                               "for info in pkgutil.iter_modules(crew.__path__):\n"
                               "    print(importlib.import_module('crew.' + info.name).DUTY)\n"
-                              "print(subprocess.run([sys.executable, os.path.join(here, 'child.py'), 'x'], capture_output=True, text=True).stdout)\n"
+                              "print(subprocess.run([sys.executable, os.path.join(here, 'child.py'), 'x'], "
+                              "capture_output=True, text=True).stdout)\n"
                               "print(runpy.run_path(os.path.join(here, 'recipe.py'))['RESULT'])\n"
                               "kind = 'spring'\n"
                               "print(open(os.path.join(here, 'tides', kind + '.csv')).read())\n");
@@ -60,8 +64,10 @@ TEST_CASE("own plug-ins are found by listing their folder, run as files, started
 TEST_CASE("own sources that are executed as texts are there as texts") {
     Workshop workshop("own-texts");
     workshop.write("recipe.txt.py", "value = 6 * 7\n");
-    workshop.write("main.py", "import os\npath = os.path.join(os.path.dirname(os.path.abspath(__file__)), 'recipe.txt.py')\n"
-                              "exec(compile(open(path).read(), path, 'exec'))\nprint(value)\n");
+    workshop.write(
+        "main.py",
+        "import os\npath = os.path.join(os.path.dirname(os.path.abspath(__file__)), 'recipe.txt.py')\n"
+        "exec(compile(open(path).read(), path, 'exec'))\nprint(value)\n");
     CHECK(workshop.check_alike("main.py") == "42\n");
 }
 
@@ -69,8 +75,9 @@ TEST_CASE("what lies above the entry belongs to the project that is marked there
     Workshop workshop("above");
     workshop.write("pyproject.toml", "[project]\nname = 'harbour'\nversion = '1'\n");
     workshop.write("data/berths.csv", "A1\n");
-    workshop.write("tools/app.py", "from pathlib import Path\n"
-                                   "print((Path(__file__).resolve().parent.parent / 'data' / 'berths.csv').read_text())\n");
+    workshop.write("tools/app.py",
+                   "from pathlib import Path\n"
+                   "print((Path(__file__).resolve().parent.parent / 'data' / 'berths.csv').read_text())\n");
     CHECK(workshop.check_alike("tools/app.py") == "A1\n\n");
 }
 
@@ -107,11 +114,13 @@ TEST_CASE("a small package goes along whole, with data, computed imports and met
             "Requires-Dist: ropework\nRequires-Dist: nothing-installed; extra == 'all'\n");
     install(workshop, packages, "ropework", {{"ropework.py", ""}});
     install(workshop, packages, "tidekit_heavy", {{"tidekit_heavy/__init__.py", "SIZE = 'large'\n"}});
-    workshop.write("main.py", "import importlib.metadata, os, tidekit\n"
-                              "print(tidekit.load('.' + 'low').LEVEL)\n"
-                              "print(open(os.path.join(os.path.dirname(tidekit.__file__), 'tables', 'neap')).read())\n"
-                              "print(importlib.metadata.version('tidekit'), importlib.metadata.version('rope' + 'work'))\n"
-                              "print(sorted(n for n in os.listdir(os.path.dirname(tidekit.__file__)) if n.endswith('.py')))\n");
+    workshop.write(
+        "main.py",
+        "import importlib.metadata, os, tidekit\n"
+        "print(tidekit.load('.' + 'low').LEVEL)\n"
+        "print(open(os.path.join(os.path.dirname(tidekit.__file__), 'tables', 'neap')).read())\n"
+        "print(importlib.metadata.version('tidekit'), importlib.metadata.version('rope' + 'work'))\n"
+        "print(sorted(n for n in os.listdir(os.path.dirname(tidekit.__file__)) if n.endswith('.py')))\n");
     auto from_source = workshop.shell(".venv/bin/python main.py");
     REQUIRE(from_source.exit_code == 0);
     CHECK(workshop.check_alike("main.py") == from_source.out);
@@ -144,8 +153,10 @@ TEST_CASE("a package that ends the program, writes or asks the network when it i
     std::string packages = workshop.make_environment();
     install(workshop, packages, "tidekit",
             {{"tidekit/__init__.py", "import importlib\nimportlib.import_module(chr(119) + 'ave')\n"},
-             {"tidekit/a_crash.py", "import os, importlib\nimportlib.import_module(chr(119) + 'ave')\nos._exit(7)\n"},
-             {"tidekit/b_write.py", "import os\nopen(os.path.join(os.path.dirname(__file__), 'written'), 'w').close()\n"},
+             {"tidekit/a_crash.py",
+              "import os, importlib\nimportlib.import_module(chr(119) + 'ave')\nos._exit(7)\n"},
+             {"tidekit/b_write.py",
+              "import os\nopen(os.path.join(os.path.dirname(__file__), 'written'), 'w').close()\n"},
              {"tidekit/c_print.py", "print('noise')\nraise SystemExit(3)\n"}});
     workshop.write("main.py", "def never():\n    import tidekit.a_crash, tidekit.b_write, tidekit.c_print\n"
                               "import tidekit\nprint('done')\n");
@@ -161,20 +172,23 @@ TEST_CASE("a command of an environment is the distribution that it starts") {
     std::string python = workshop.path(".venv/bin/python").string();
     install(workshop, packages, "tideboard",
             {{"tideboard/__init__.py", ""},
-             {"tideboard/main.py", "import importlib, os, sys\n"
-                                   "def main():\n"
-                                   "    feed = importlib.import_module('tideboard.feeds.' + sys.argv[1])\n"
-                                   "    print(feed.NAME, open(os.path.join(os.path.dirname(__file__), 'chart.txt')).read())\n"
-                                   "    try:\n        import tideextra\n        print(tideextra.NAME)\n"
-                                   "    except ImportError: print('none')\n"},
+             {"tideboard/main.py",
+              "import importlib, os, sys\n"
+              "def main():\n"
+              "    feed = importlib.import_module('tideboard.feeds.' + sys.argv[1])\n"
+              "    print(feed.NAME, open(os.path.join(os.path.dirname(__file__), 'chart.txt')).read())\n"
+              "    try:\n        import tideextra\n        print(tideextra.NAME)\n"
+              "    except ImportError: print('none')\n"},
              {"tideboard/feeds/__init__.py", ""},
              {"tideboard/feeds/wind.py", "NAME = 'wind'\n"},
              {"tideboard/chart.txt", "map"},
              {"../../../share/tideboard/more.txt", "more"}},
-            "Requires-Dist: tideextra; extra == 'all'\n", "[console_scripts]\ntideboard = tideboard.main:main\n");
+            "Requires-Dist: tideextra; extra == 'all'\n",
+            "[console_scripts]\ntideboard = tideboard.main:main\n");
     install(workshop, packages, "tideextra", {{"tideextra.py", "NAME = 'extra'\n"}});
     // A file of the package's name beside the command must not be taken for the package.
-    workshop.write(".venv/bin/tideboard", "#!" + python + "\nimport sys\nfrom tideboard.main import main\nsys.exit(main())\n");
+    workshop.write(".venv/bin/tideboard",
+                   "#!" + python + "\nimport sys\nfrom tideboard.main import main\nsys.exit(main())\n");
     REQUIRE(workshop.shell("chmod +x .venv/bin/tideboard").exit_code == 0);
     auto built = workshop.omnistasis({"build", ".venv/bin/tideboard"});
     REQUIRE(built.exit_code == 0);
@@ -188,9 +202,11 @@ TEST_CASE("a command of an environment is the distribution that it starts") {
 TEST_CASE("a namespace package has a path that resources are found by") {
     Workshop workshop("namespace", ".venv/bin/python");
     std::string packages = workshop.make_environment();
-    install(workshop, packages, "tidemaps", {{"charts/bay/coast.txt", "rocks"}, {"charts/bay/reader.py", ""}});
+    install(workshop, packages, "tidemaps",
+            {{"charts/bay/coast.txt", "rocks"}, {"charts/bay/reader.py", ""}});
     workshop.write("main.py", "import charts.bay.reader, importlib.resources\n"
-                              "print(importlib.resources.files('charts.bay').joinpath('coast.txt').read_text(), type(charts.bay.__path__).__name__)\n");
+                              "print(importlib.resources.files('charts.bay').joinpath('coast.txt').read_text("
+                              "), type(charts.bay.__path__).__name__)\n");
     CHECK(workshop.check_alike("main.py") == "rocks _NamespacePath\n");
 }
 
@@ -199,7 +215,8 @@ TEST_CASE("two different files on one place are an error") {
     workshop.write("app.py", "print(1)\n");
     workshop.write("one.txt", "1");
     workshop.write("two.txt", "2");
-    auto built = workshop.omnistasis({"build", "app.py", "--asset", "one.txt=same.txt", "--asset", "two.txt=same.txt"});
+    auto built = workshop.omnistasis(
+        {"build", "app.py", "--asset", "one.txt=same.txt", "--asset", "two.txt=same.txt"});
     CHECK(built.exit_code == 3);
     CHECK(built.err.find("app/same.txt") != std::string::npos);
     CHECK(built.err.find("two.txt") != std::string::npos);
@@ -207,9 +224,40 @@ TEST_CASE("two different files on one place are an error") {
 
 TEST_CASE("what the project declares and the environment lacks is a loose end") {
     Workshop workshop("declared");
-    workshop.write("pyproject.toml", "[project]\nname = 'harbour'\nversion = '1'\ndependencies = ['no-such-rope>=2', \"other; sys_platform == 'win32'\"]\n");
+    workshop.write("pyproject.toml", "[project]\nname = 'harbour'\nversion = '1'\ndependencies = "
+                                     "['no-such-rope>=2', \"other; sys_platform == 'win32'\"]\n");
     workshop.write("app.py", "print(1)\n");
     auto traced = workshop.omnistasis({"trace", "app.py"});
     CHECK(traced.err.find("no-such-rope is declared and not installed") != std::string::npos);
     CHECK(traced.err.find("other is declared") == std::string::npos);
+}
+
+TEST_CASE("a package that puts its folder in front and imports its own name again gets what lies there") {
+    Workshop workshop("front", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    install(workshop, packages, "tidekit",
+            {{"tidekit/__init__.py", "import importlib, os, sys\n"
+                                     "sys.path.insert(0, os.path.dirname(__file__))\n"
+                                     "package = sys.modules.pop('tidekit')\n"
+                                     "inner = importlib.import_module('tidekit')\n"
+                                     "sys.path.pop(0)\n"
+                                     "sys.modules['tidekit'] = package\n"
+                                     "LEVEL = inner.LEVEL\n"},
+             {"tidekit/tidekit.py", "LEVEL = 7\n"}});
+    workshop.write("main.py", "import tidekit\nprint(tidekit.LEVEL)\n");
+    CHECK(workshop.check_alike("main.py") == "7\n");
+}
+
+TEST_CASE("a name that is found nowhere but inside the asking package is that one") {
+    Workshop workshop("bundled", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    install(workshop, packages, "tidekit",
+            {{"tidekit/__init__.py",
+              "import sys\nimport tidekit._vendor.ropes\nsys.modules['ropes'] = tidekit._vendor.ropes\n"
+              "def length():\n    import ropes.nylon\n    return ropes.nylon.LENGTH\n"},
+             {"tidekit/_vendor/__init__.py", ""},
+             {"tidekit/_vendor/ropes/__init__.py", ""},
+             {"tidekit/_vendor/ropes/nylon.py", "LENGTH = 80\n"}});
+    workshop.write("main.py", "import tidekit\nprint(tidekit.length())\n");
+    CHECK(workshop.check_alike("main.py", {}, {"--without", "whole-packages"}) == "80\n");
 }

@@ -179,7 +179,8 @@ TEST_CASE("credentials stop a build unless the project allows them, so do licenc
     CHECK(refused.exit_code == 1);
     CHECK(holds(refused.err, "charts"));
     workshop.write("omnistasis.toml",
-                   "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"BSL-*\"]\n[trace]\nwithout = [\"own-files\"]\n[[licences.decision]]\n"
+                   "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"BSL-*\"]\n[trace]\nwithout = "
+                   "[\"own-files\"]\n[[licences.decision]]\n"
                    "package = \"charts\"\nlicence = \"Zlib\"\nreason = \"as its author wrote us\"\n");
     auto decided = run(workshop, "build -q");
     INFO(decided.err);

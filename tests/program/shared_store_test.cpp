@@ -38,8 +38,9 @@ struct Team : Workshop {
             "export XDG_CACHE_HOME=\"$PWD/" + machine +
             "\" OMNISTASIS_SHARED_STORE=http://127.0.0.1:" + port + "/store/" +
             (secret.empty() ? "" : " OMNISTASIS_SHARED_STORE_SECRET=\"$PWD/" + secret + "\"") + "; '" +
-            OMNISTASIS_PROGRAM "' build h.py --asset data.txt --without own-files --compress fast --runtime /usr/bin/python3 "
-                               "--out 'out " +
+            OMNISTASIS_PROGRAM
+            "' build h.py --asset data.txt --without own-files --compress fast --runtime /usr/bin/python3 "
+            "--out 'out " +
             machine + "' " + more);
     }
     std::string output(const std::string& machine) {
@@ -111,9 +112,9 @@ TEST_CASE("a server that lies, answers nonsense or is not there breaks no build"
     CHECK(check("refusing").find("to a PUT") != std::string::npos);
     team.stop();
     CHECK(check("alone").find("note: the shared store at ") != std::string::npos);
-    auto wrong =
-        team.shell("OMNISTASIS_SHARED_STORE=nowhere '" OMNISTASIS_PROGRAM
-                   "' build h.py --asset data.txt --without own-files --compress fast --runtime /usr/bin/python3 --out wrong");
+    auto wrong = team.shell("OMNISTASIS_SHARED_STORE=nowhere '" OMNISTASIS_PROGRAM
+                            "' build h.py --asset data.txt --without own-files --compress fast --runtime "
+                            "/usr/bin/python3 --out wrong");
     CHECK(wrong.exit_code == 0);
     CHECK(wrong.err.find("its address is none") != std::string::npos);
 }

@@ -76,7 +76,8 @@ std::string verb_of(RequestKind kind) {
 
 namespace {
 
-/// The folder that holds the project and all that its sources reach by paths: "../lib", path.join(__dirname, "../data").
+/// The folder that holds the project and all that its sources reach by paths: "../lib", path.join(__dirname,
+/// "../data").
 std::string root_of_sources(const Project& project, Store& store, Resolver& resolver) {
     std::string entry = real_path((project.folder / project.entry).string());
     fs::path root = real_path(project.own_folder.string());

@@ -107,10 +107,10 @@ class NodeRuntime : public trace::Runtime {
     std::shared_ptr<Store> store_;
     Resolver resolver_;
     Placement placement_;
-    std::string entry_;                      ///< real path
+    std::string entry_; ///< real path
     bool own_settled_ = false;
-    std::set<std::string> whole_;          ///< packages that were looked at: folder and place
-    std::vector<trace::LooseEnd> ends_;    ///< what is told once the trace is done
+    std::set<std::string> whole_;            ///< packages that were looked at: folder and place
+    std::vector<trace::LooseEnd> ends_;      ///< what is told once the trace is done
     std::vector<std::string> entry_options_; ///< that the entry's first line gives the runtime
 };
 

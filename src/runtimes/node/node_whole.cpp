@@ -1,5 +1,6 @@
-// What goes along although no code names it: all files of the project's own folder, and of packages that are small. What
-// nothing reaches is carried as it is: other packages that only it would load do not come with it.
+// What goes along although no code names it: all files of the project's own folder, and of packages that are
+// small. What nothing reaches is carried as it is: other packages that only it would load do not come with
+// it.
 #include "project/own_files.h"
 #include "runtimes/node/node_tracing.h"
 #include "support/files.h"
@@ -18,10 +19,11 @@ namespace {
 constexpr std::uint64_t whole_bound = 10u << 20;
 
 constexpr std::array<std::string_view, 14> passed_folders{
-    "node_modules", "test", "tests", "__tests__", "spec", "docs", "doc", "example", "examples", "benchmark",
-    "benchmarks", "coverage", "website", "man"};
-constexpr std::array<std::string_view, 14> passed_endings{".map", ".ts", ".mts", ".cts", ".tsx", ".flow", ".md", ".markdown",
-                                                          ".cc",  ".h",  ".gyp", ".c",   ".cpp", ".tgz"};
+    "node_modules", "test",     "tests",     "__tests__",  "spec",     "docs",    "doc",
+    "example",      "examples", "benchmark", "benchmarks", "coverage", "website", "man"};
+constexpr std::array<std::string_view, 14> passed_endings{".map",  ".ts", ".mts",      ".cts", ".tsx",
+                                                          ".flow", ".md", ".markdown", ".cc",  ".h",
+                                                          ".gyp",  ".c",  ".cpp",      ".tgz"};
 
 struct Part {
     std::string file;
@@ -35,10 +37,12 @@ void collect(Resolver& resolver, const std::string& folder, int depth, std::vect
         if (name.starts_with('.')) continue;
         std::string path = folder + "/" + name;
         if (entry.is_folder) {
-            if (std::ranges::find(passed_folders, name) == passed_folders.end()) collect(resolver, path, depth + 1, parts);
+            if (std::ranges::find(passed_folders, name) == passed_folders.end())
+                collect(resolver, path, depth + 1, parts);
             continue;
         }
-        if (std::ranges::any_of(passed_endings, [&](std::string_view end) { return name.ends_with(end); })) continue;
+        if (std::ranges::any_of(passed_endings, [&](std::string_view end) { return name.ends_with(end); }))
+            continue;
         std::error_code failed;
         std::uint64_t size = fs::file_size(path, failed);
         if (!failed) parts.push_back({path, size});
@@ -82,30 +86,36 @@ std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vecto
             bool native = unit.kind == UnitKind::extension || unit.kind == UnitKind::native;
             if (native && !is_addon_for_target(part.file)) continue;
             if (!native) unit.kind = UnitKind::data;
-            needs.emplace_back(id, Need{std::move(unit), {"goes along with its whole package, with", units[id].file, 0, true}});
+            needs.emplace_back(
+                id,
+                Need{std::move(unit), {"goes along with its whole package, with", units[id].file, 0, true}});
         }
     }
     return needs;
 }
 
-void NodeRuntime::settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs) {
+void NodeRuntime::settle_own_files(const std::vector<Unit>& units,
+                                   std::vector<std::pair<trace::UnitId, Need>>& needs) {
     own_settled_ = true;
     // A program among the packages is one of them.
     if (entry_.find("/node_modules/") != std::string::npos) return;
     OwnFiles own = find_own_files(project_);
     if (!own.refused.empty()) {
-        ends_.push_back({"own-not-whole", fmt::format("only what is reached goes along: {}", own.refused), own.folder, 0,
-                         "files that nothing names are missing from the output",
-                         "put the application into a folder of its own, or name its files with --asset", true});
+        ends_.push_back({"own-not-whole", fmt::format("only what is reached goes along: {}", own.refused),
+                         own.folder, 0, "files that nothing names are missing from the output",
+                         "put the application into a folder of its own, or name its files with --asset",
+                         true});
         return;
     }
     if (!own.too_large.empty())
-        ends_.push_back({"own-too-large",
-                         fmt::format("{} own files ({:.1f} MB) stay out, as all of them would be more than {} MB: {}{}",
-                                     own.too_large.size(), static_cast<double>(own.too_large_size) / 1e6,
-                                     most_own_bytes >> 20, own.too_large.front(), own.too_large.size() > 1 ? ", ..." : ""),
-                         own.folder, 0, "the application may not find them",
-                         "carry those that it reads with --asset, or move the others out of its folder"});
+        ends_.push_back(
+            {"own-too-large",
+             fmt::format("{} own files ({:.1f} MB) stay out, as all of them would be more than {} MB: {}{}",
+                         own.too_large.size(), static_cast<double>(own.too_large_size) / 1e6,
+                         most_own_bytes >> 20, own.too_large.front(),
+                         own.too_large.size() > 1 ? ", ..." : ""),
+             own.folder, 0, "the application may not find them",
+             "carry those that it reads with --asset, or move the others out of its folder"});
     std::unordered_set<std::string_view> there;
     trace::UnitId main = 0;
     for (trace::UnitId id = 0; id < units.size(); ++id) {

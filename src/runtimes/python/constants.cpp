@@ -173,7 +173,8 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
         position += 2;
         bool opens = position < tokens.size() && (tokens[position].is("(") || tokens[position].is("["));
         std::size_t end = opens ? behind_closing(tokens, position) : position;
-        Tokens inside = opens ? tokens.subspan(position + 1, end > position + 2 ? end - position - 2 : 0) : Tokens();
+        Tokens inside =
+            opens ? tokens.subspan(position + 1, end > position + 2 ? end - position - 2 : 0) : Tokens();
         position = end;
         std::size_t climbs = attribute == "parent" || attribute == "with_name" ? 1 : 0;
         if (attribute == "parents") {

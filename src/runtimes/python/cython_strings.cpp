@@ -1,9 +1,9 @@
-// Since 3.2 Cython puts all strings of a module side by side and compresses them; an array of integers elsewhere in the
-// constants holds their lengths (Cython/Compiler/Code.py, generate_pystring_constants). Neither has a mark. The
-// compressed table is found by what it begins with: zlib has a header and a checksum, and Cython's own compression (from
-// 3.3 on) begins with a flag byte of eight literals. The array is found by what it makes of the table: the right one
-// covers it, and cuts whole identifiers. Some compilers put the lengths into instructions; then only the table is known,
-// and names can be looked for in it.
+// Since 3.2 Cython puts all strings of a module side by side and compresses them; an array of integers
+// elsewhere in the constants holds their lengths (Cython/Compiler/Code.py, generate_pystring_constants).
+// Neither has a mark. The compressed table is found by what it begins with: zlib has a header and a checksum,
+// and Cython's own compression (from 3.3 on) begins with a flag byte of eight literals. The array is found by
+// what it makes of the table: the right one covers it, and cuts whole identifiers. Some compilers put the
+// lengths into instructions; then only the table is known, and names can be looked for in it.
 #include "runtimes/python/cython_strings.h"
 
 #include <algorithm>
@@ -18,8 +18,8 @@ namespace {
 constexpr std::size_t largest_table = 16u << 20;
 constexpr std::size_t longest_string = 1u << 20;
 constexpr std::size_t fewest_strings = 12;
-/// Bytes that are unpacked, and lengths that are looked at, in one file: more than any real module takes, so that one that
-/// was made to take for ever does not.
+/// Bytes that are unpacked, and lengths that are looked at, in one file: more than any real module takes, so
+/// that one that was made to take for ever does not.
 constexpr std::size_t most_unpacked = 256u << 20;
 constexpr std::size_t most_steps = 100'000'000;
 
@@ -76,14 +76,15 @@ void add_lzss_tables(ByteSpan constants, std::vector<std::string>& tables) {
 
 bool is_identifier(std::string_view text) {
     return std::ranges::all_of(text, [](char c) {
-        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '.';
+        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' ||
+               c == '.';
     });
 }
 
 /// Names that Cython puts into nearly every module.
 bool is_usual(std::string_view piece) {
     static constexpr std::array<std::string_view, 10> usual{
-        "__main__",   "__name__",     "__test__",     "cline_in_traceback", "__module__",
+        "__main__",      "__name__",     "__test__",   "cline_in_traceback", "__module__",
         "_is_coroutine", "__qualname__", "__import__", "asyncio.coroutines", "__reduce_cython__"};
     return std::ranges::find(usual, piece) != usual.end();
 }
@@ -184,7 +185,8 @@ CythonStrings cython_strings(const std::vector<ByteSpan>& constants) {
                 steps += cut.count + 1;
                 // Of what was unpacked without an end in sight the last part may be wrong.
                 bool covers = cut.covered * 10 >= table.size() * 6;
-                if (cut.count < fewest_strings || !covers || cut.usual < 2 || cut.identifiers <= best) continue;
+                if (cut.count < fewest_strings || !covers || cut.usual < 2 || cut.identifiers <= best)
+                    continue;
                 best = cut.identifiers;
                 found = {pieces_of(span, cut, table), table};
             }

@@ -67,7 +67,8 @@ std::vector<Requirement> requirements_of(const Distribution& distribution) {
     };
     std::string file = distribution.is_file ? distribution.folder : distribution.folder + "/METADATA";
     if (auto text = read_text(file)) {
-        // The description follows the fields behind an empty line; lines of a folded field have at least a space.
+        // The description follows the fields behind an empty line; lines of a folded field have at least a
+        // space.
         std::string_view fields = std::string_view(*text).substr(0, text->find("\n\n"));
         each_line(fields, [&](std::string_view line) {
             constexpr std::string_view field = "Requires-Dist:";
@@ -79,7 +80,8 @@ std::vector<Requirement> requirements_of(const Distribution& distribution) {
     if (auto text = read_text(distribution.folder + "/requires.txt"))
         each_line(*text, [&](std::string_view line) {
             if (!line.starts_with('[')) return add(line, condition);
-            std::string_view inside = line.substr(1, line.find(']') == line.npos ? line.npos : line.find(']') - 1);
+            std::string_view inside =
+                line.substr(1, line.find(']') == line.npos ? line.npos : line.find(']') - 1);
             std::string_view extra = inside.substr(0, inside.find(':'));
             condition = inside.size() > extra.size() ? std::string(inside.substr(extra.size() + 1)) : "";
             if (extra.empty()) return;

@@ -120,8 +120,8 @@ namespace {
 bool is_command_folder(const fs::path& folder) {
     std::string path = folder.string();
     if (path == "/bin" || path == "/sbin" || path.starts_with("/usr/")) return true;
-    return folder.filename() == "bin" && (is_there(folder.parent_path() / "pyvenv.cfg") ||
-                                          folder.parent_path().filename() == ".local");
+    return folder.filename() == "bin" &&
+           (is_there(folder.parent_path() / "pyvenv.cfg") || folder.parent_path().filename() == ".local");
 }
 
 } // namespace

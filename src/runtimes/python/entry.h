@@ -23,7 +23,8 @@ struct Entry {
 /// the name, and what only the pyproject.toml says. False where the entry is nothing that Python would start.
 Result<bool> settle_entry(Project& project);
 
-/// What the pyproject.toml in a folder says that the project requires; nothing where there is none that can be read.
+/// What the pyproject.toml in a folder says that the project requires; nothing where there is none that can
+/// be read.
 std::vector<std::string> declared_requirements(const std::filesystem::path& folder);
 
 /// The entry of a settled project. Where a module is not in the project's folder or its `src`, `file` is

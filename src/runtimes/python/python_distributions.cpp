@@ -1,10 +1,11 @@
 // What goes along with a distribution once one of its modules is needed.
 //
-// People lose what nothing names: a data file, a module that is imported by a computed name, the metadata that a
-// package asks for of itself. Small distributions go along whole for that reason. Modules that come only for that
-// reason are *companions*: their own imports are followed inside the distribution, the standard library, what the
-// distribution requires and what the application uses anyway; an integration with some large package does not bring
-// that package in. A companion that something imports after all becomes an ordinary module.
+// People lose what nothing names: a data file, a module that is imported by a computed name, the metadata
+// that a package asks for of itself. Small distributions go along whole for that reason. Modules that come
+// only for that reason are *companions*: their own imports are followed inside the distribution, the standard
+// library, what the distribution requires and what the application uses anyway; an integration with some
+// large package does not bring that package in. A companion that something imports after all becomes an
+// ordinary module.
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
@@ -16,16 +17,18 @@ namespace omnistasis::python {
 
 namespace {
 
-/// Bytes of code and data up to which a distribution goes along whole, and of native files that nothing reached.
+/// Bytes of code and data up to which a distribution goes along whole, and of native files that nothing
+/// reached.
 constexpr std::uint64_t whole_bound = 10u << 20;
 constexpr std::uint64_t code_bound = 3u << 20; ///< the same for the modules of one with more data than that
 constexpr std::uint64_t unreached_native_bound = 10u << 20;
 
-constexpr std::array<std::string_view, 10> passed_folders{
-    "tests", "test", "_tests", "__pycache__", "docs", "doc", "examples", "benchmarks", "include", "node_modules"};
-constexpr std::array<std::string_view, 19> passed_endings{".pyx", ".pxd", ".pxi",   ".h",  ".hpp", ".hh", ".c",
-                                                          ".cc",  ".cpp", ".cxx",   ".f",  ".f90", ".a",  ".o",
-                                                          ".la",  ".pth", ".cmake", ".pc", ".pyi"};
+constexpr std::array<std::string_view, 10> passed_folders{"tests",   "test",        "_tests",   "__pycache__",
+                                                          "docs",    "doc",         "examples", "benchmarks",
+                                                          "include", "node_modules"};
+constexpr std::array<std::string_view, 19> passed_endings{
+    ".pyx", ".pxd", ".pxi", ".h", ".hpp", ".hh",  ".c",     ".cc", ".cpp", ".cxx",
+    ".f",   ".f90", ".a",   ".o", ".la",  ".pth", ".cmake", ".pc", ".pyi"};
 
 bool is_passed_file(std::string_view inner) {
     std::size_t start = 0;
@@ -185,7 +188,8 @@ bool PythonRuntime::is_in_packages(const std::string& file) const {
     });
 }
 
-/// The groups that the distribution of a unit says it requires: it can't do without, whatever its code looks like.
+/// The groups that the distribution of a unit says it requires: it can't do without, whatever its code looks
+/// like.
 std::vector<std::string> PythonRuntime::requested_with(const Unit& unit) {
     if (unit.file.empty() || unit.of_runtime || on_request_.empty()) return {};
     const Distribution* owner = owners().owner_of(unit.file);
@@ -218,8 +222,8 @@ void PythonRuntime::settle_distributions(const std::vector<Unit>& units, UnitNee
     }
 }
 
-/// What a distribution brings besides the modules that are reached: its metadata and, where it is small, all of it.
-/// `files` are there already.
+/// What a distribution brings besides the modules that are reached: its metadata and, where it is small, all
+/// of it. `files` are there already.
 void PythonRuntime::carry_distribution(const Distribution& distribution, const std::string& reached_by,
                                        const std::unordered_set<std::string_view>& files, Expansion& out) {
     want_metadata(distribution, {"is described by", reached_by, 0, true}, out);
@@ -264,7 +268,8 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
     bool fits = size <= (is_application ? most_own_bytes : whole_bound);
     // Of one with much data the code alone may be small: its data names modules too (pickles, tables).
     if (!fits && code_size > code_bound) return;
-    if (native_size > unreached_native_bound && !is_application) carried_.without_natives.insert(distribution.name);
+    if (native_size > unreached_native_bound && !is_application)
+        carried_.without_natives.insert(distribution.name);
     Reason whole{"goes along with its whole distribution, with", reached_by, 0, true};
     for (const Part& part : parts) {
         if (part.is_native && native_size > unreached_native_bound && !is_application) continue;

@@ -10,7 +10,8 @@ bool PythonRuntime::shows_itself(const Unit& unit) {
     if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || shows_modules_.empty()) return false;
     const Distribution* owner = owners().owner_of(unit.file);
     return owner != nullptr &&
-           (shows_modules_.contains(owner->name) || shows_modules_.contains(every_distribution)) && !with_source_.contains(unit.name);
+           (shows_modules_.contains(owner->name) || shows_modules_.contains(every_distribution)) &&
+           !with_source_.contains(unit.name);
 }
 
 Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
@@ -61,7 +62,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     // Besides the modules: our own two.
     std::size_t count = sources.size();
     std::string library = places_.library();
-    // Under the name of the import system's own code: warnings and tracebacks pass over our frames as over its.
+    // Under the name of the import system's own code: warnings and tracebacks pass over our frames as over
+    // its.
     sources.push_back(
         {(helpers_ / "boot.py").string(), "<frozen importlib._bootstrap_external>", 0, "", true});
     sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
@@ -79,7 +81,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             // Packages carry files for other versions that never get imported; the application's own are no
             // such.
             if (!modules[i].own) continue;
-            // What nothing reaches may be there for another version, or to be filled in: it goes along as it is.
+            // What nothing reaches may be there for another version, or to be filled in: it goes along as it
+            // is.
             if (modules[i].name != "__main__" && !imported_.contains(modules[i].name)) {
                 if (auto source = read_text(modules[i].file))
                     files.push_back({modules[i].place, std::move(*source), 0644, {}, {}, true});
@@ -94,12 +97,13 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             files.push_back({modules[i].place + "c", store.bytecode_file(code.code), 0644});
             continue;
         }
-        // Whoever lists folders or joins paths finds the module by its name. An own one can be run from there: the
-        // interpreter takes bytecode whatever the file is called.
+        // Whoever lists folders or joins paths finds the module by its name. An own one can be run from
+        // there: the interpreter takes bytecode whatever the file is called.
         bool is_new = shown.insert(modules[i].place).second; // a module may have two names
         if (!is_new)
             ;
-        else if (modules[i].own && !project_.sources && !reads_own_sources_ && modules[i].place.ends_with(".py"))
+        else if (modules[i].own && !project_.sources && !reads_own_sources_ &&
+                 modules[i].place.ends_with(".py"))
             files.push_back({modules[i].place, store.bytecode_file(code.code), 0644, {}, {}, true});
         else if (shows_itself(modules[i]))
             files.push_back({modules[i].place, "", 0644, {}, {}, true});

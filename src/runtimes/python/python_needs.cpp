@@ -214,7 +214,8 @@ void PythonRuntime::want_names_in(const Unit& unit, const std::string& table, co
     for (const std::string& inside : {std::string(), package})
         for (const std::string& name : finder_.modules_in(inside)) {
             std::string last = name.substr(inside.empty() ? 0 : inside.size() + 1);
-            if (last.size() >= shortest && table.find(last) != std::string::npos) want_word(unit, last, reason, out);
+            if (last.size() >= shortest && table.find(last) != std::string::npos)
+                want_word(unit, last, reason, out);
         }
 }
 
@@ -229,11 +230,12 @@ void PythonRuntime::want_named_data(const Unit& unit, const std::string& word, c
     names.verb = "holds the path of";
     if (is_file(path) && !is_code_file(path)) {
         out.needs.push_back({file_unit(is_library_name(fs::path(path).filename().string()) ? UnitKind::native
-                                                                                          : UnitKind::data,
+                                                                                           : UnitKind::data,
                                        path, places_.of(path, found.root)),
                              names});
     } else if (is_folder(path) && !is_there(path + "/__init__.py") && word.size() > 2) {
-        for (Unit& data : data_units(path, found.root, places_)) out.needs.push_back({std::move(data), names});
+        for (Unit& data : data_units(path, found.root, places_))
+            out.needs.push_back({std::move(data), names});
     }
 }
 
@@ -407,8 +409,8 @@ void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan
     }
 }
 
-/// Whether what lies in the system's folders may belong to a module: not where its distribution brings its own
-/// native libraries, which have data of their own version.
+/// Whether what lies in the system's folders may belong to a module: not where its distribution brings its
+/// own native libraries, which have data of their own version.
 bool PythonRuntime::goes_with_system(const Unit& unit) {
     if (unit.of_runtime || unit.file.empty() || unit.file.starts_with("/usr/")) return true;
     const Distribution* owner = owners().owner_of(unit.file);
@@ -465,10 +467,9 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
         if (auto first = std::ranges::find_if(note.one_of, is_installed); first != note.one_of.end())
             want_pattern(*first, {"can't do without", unit.file, 0, false}, out);
         auto with_words = [&](std::string path) {
-            for (auto [word, value] :
-                 {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
-                  {"{package}", fs::path(unit.file).parent_path().string()},
-                  {"{notes}", notes_folder_.string()}})
+            for (auto [word, value] : {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
+                                       {"{package}", fs::path(unit.file).parent_path().string()},
+                                       {"{notes}", notes_folder_.string()}})
                 if (std::size_t at = path.find(word); at != std::string::npos)
                     path.replace(at, word.size(), value);
             return path;
@@ -497,8 +498,9 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                     std::string place = to + "/" + file;
                     UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
                     Reason why = reason;
-                    why.optional = std::ranges::none_of(
-                        data.needed, [&](const std::string& pattern) { return fits_pattern(file, pattern, '/'); });
+                    why.optional = std::ranges::none_of(data.needed, [&](const std::string& pattern) {
+                        return fits_pattern(file, pattern, '/');
+                    });
                     out.needs.push_back({file_unit(kind, candidate + "/" + file, place), why});
                 }
                 break;

@@ -1,5 +1,5 @@
-// The application's own goes along whole: it is small, and it is what people lose. Own is what lies in the project's
-// folder; of a command that somebody installed, the distribution that it starts.
+// The application's own goes along whole: it is small, and it is what people lose. Own is what lies in the
+// project's folder; of a command that somebody installed, the distribution that it starts.
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
@@ -15,10 +15,12 @@ namespace {
 
 /// Parts of the standard library that no program of a user imports.
 constexpr std::array<std::string_view, 13> passed_library{
-    "test", "idlelib", "turtledemo", "ensurepip", "tkinter", "turtle",     "this",
-    "antigravity", "lib2to3", "msilib", "pydoc_data", "distutils", "__phello__"};
+    "test",        "idlelib", "turtledemo", "ensurepip",  "tkinter",   "turtle",    "this",
+    "antigravity", "lib2to3", "msilib",     "pydoc_data", "distutils", "__phello__"};
 
-std::string megabytes(std::uint64_t size) { return fmt::format("{:.1f} MB", static_cast<double>(size) / 1e6); }
+std::string megabytes(std::uint64_t size) {
+    return fmt::format("{:.1f} MB", static_cast<double>(size) / 1e6);
+}
 
 } // namespace
 
@@ -41,7 +43,8 @@ bool PythonRuntime::is_of_application(const std::string& file) {
     return application_ != nullptr && owners().owner_of(file) == application_;
 }
 
-/// What goes along because it is the application's own. What its imports reach comes first: the rest are companions.
+/// What goes along because it is the application's own. What its imports reach comes first: the rest are
+/// companions.
 void PythonRuntime::settle_own(const UnitIds& ids, UnitNeeds& needs) {
     auto main = ids.find(main_module().empty() ? "__main__" : main_module());
     if (own_settled_ || main == ids.end()) return;
@@ -103,9 +106,9 @@ void PythonRuntime::want_own_files(Expansion& out) {
         return;
     }
     if (!own.too_large.empty()) {
-        std::vector<std::string> names(own.too_large.end() - static_cast<std::ptrdiff_t>(std::min<std::size_t>(
-                                                                 own.too_large.size(), 3)),
-                                       own.too_large.end());
+        std::vector<std::string> names(
+            own.too_large.end() - static_cast<std::ptrdiff_t>(std::min<std::size_t>(own.too_large.size(), 3)),
+            own.too_large.end());
         out.loose_ends.push_back(
             {"own-too-large",
              fmt::format("{} own files ({}) stay out, as all of them would be more than {}: {}{}",
@@ -129,7 +132,8 @@ void PythonRuntime::want_own_files(Expansion& out) {
             continue;
         }
         bool library = is_library_name(fs::path(inner).filename().string());
-        Unit unit = file_unit(library ? UnitKind::native : UnitKind::data, file, places_.of(file, own.folder));
+        Unit unit =
+            file_unit(library ? UnitKind::native : UnitKind::data, file, places_.of(file, own.folder));
         unit.own = true;
         out.needs.push_back({std::move(unit), lies});
     }
@@ -148,7 +152,8 @@ void PythonRuntime::want_whole_library(const std::string& file, std::uint32_t li
             const FoundModule& found = finder_.find(name);
             if (!places_.is_standard(found.root) || name.ends_with("__main__")) continue;
             if (std::ranges::find(passed_library, top_of(name)) != passed_library.end()) continue;
-            if (name.find(".tests") != std::string::npos || name.find(".test.") != std::string::npos) continue;
+            if (name.find(".tests") != std::string::npos || name.find(".test.") != std::string::npos)
+                continue;
             want(name, reason, out);
             if (found.is_package) open.push_back(name);
         }

@@ -27,7 +27,8 @@ std::pair<std::string, std::string> PythonRuntime::qml_root(const UnitIds& ids) 
         const FoundModule& found = finder_.find(binding);
         for (const std::string& package : found.folders)
             for (const char* inner : {"/Qt/qml", "/Qt6/qml", "/Qt5/qml"})
-                if (is_folder(package + inner)) return {package + inner, places_.of(package + inner, found.root)};
+                if (is_folder(package + inner))
+                    return {package + inner, places_.of(package + inner, found.root)};
         std::string version = std::string_view(binding).ends_with('6') ? "qt6" : "qt5";
         for (const char* libraries : {"/usr/lib/x86_64-linux-gnu/", "/usr/lib64/"})
             if (is_folder(libraries + version + "/qml")) return {libraries + version + "/qml", "lib/qt/qml"};
@@ -60,7 +61,8 @@ void PythonRuntime::settle_qml(const std::vector<Unit>& units, const UnitIds& id
                     }
                     for (const std::string& file : files) {
                         if (file.ends_with(".qmltypes")) continue; // for editors
-                        UnitKind kind = is_library_name(fs::path(file).filename().string()) ? UnitKind::native : UnitKind::data;
+                        UnitKind kind = is_library_name(fs::path(file).filename().string()) ? UnitKind::native
+                                                                                            : UnitKind::data;
                         needs.emplace_back(id, Need{file_unit(kind, root + "/" + file, place + "/" + file),
                                                     {"imports the QML module of", unit.file, 0, true}});
                     }

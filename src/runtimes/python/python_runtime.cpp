@@ -381,7 +381,8 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
 }
 
 std::string PythonRuntime::learned() const {
-    nlohmann::json json{{"moved", moved_}, {"sources", reads_own_sources_}, {"shown", shows_modules_}, {"idle", idle_notes_}, {"with_source", with_source_}, {"imported", imported_}};
+    nlohmann::json json{{"moved", moved_},     {"sources", reads_own_sources_}, {"shown", shows_modules_},
+                        {"idle", idle_notes_}, {"with_source", with_source_},   {"imported", imported_}};
     return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
@@ -434,8 +435,7 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     // A tool for development that is there all the same, as the application itself, needs what such tools
     // need.
     if (!own && request.certainty != Certainty::always &&
-        (left_out_by("*") || (standard && left_out_by("*standard"))) &&
-        !is_development_tool(top_of(from)))
+        (left_out_by("*") || (standard && left_out_by("*standard"))) && !is_development_tool(top_of(from)))
         return true;
     if (request.instead_of_first == request.instead_of_last) return false;
     for (std::uint32_t i = request.instead_of_first; i < request.instead_of_last; ++i) {
@@ -511,12 +511,13 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
     }
 }
 
-/// A package that brings others in its own folder makes them known under their own names while it runs: a name that
-/// is found nowhere else is that one. Empty where it is none.
+/// A package that brings others in its own folder makes them known under their own names while it runs: a
+/// name that is found nowhere else is that one. Empty where it is none.
 std::string PythonRuntime::bundled_module(const std::string& module, const std::string& from) {
     std::string top = top_of(module);
     if (module.empty() || finder_.may_have("", top)) return {};
-    for (const char* folder : {"", "._vendor", ".vendor", "._vendored", ".vendored", ".extern", ".packages", ".libs"}) {
+    for (const char* folder :
+         {"", "._vendor", ".vendor", "._vendored", ".vendored", ".extern", ".packages", ".libs"}) {
         std::string inside = top_of(from) + folder;
         if (!finder_.may_have(inside, top)) continue;
         std::string whole = inside + "." + module;
@@ -688,7 +689,8 @@ fs::path root_of_sources(const Project& project, const Facts& facts) {
             if (!climbs || ++seen > most_sources) continue;
             scan_facts.file = path;
             for (const StringAt& said : scan(source->text(), "m", "", scan_facts).file_paths) {
-                std::string reached = said.text.ends_with('*') ? said.text.substr(0, said.text.size() - 1) : said.text;
+                std::string reached =
+                    said.text.ends_with('*') ? said.text.substr(0, said.text.size() - 1) : said.text;
                 reached = fs::path(reached).lexically_normal().string();
                 bool is_deeper = reached.size() > root.string().size() || !root.string().starts_with(reached);
                 if (is_deeper && is_there(reached)) root = folder_of_both(root, reached);
@@ -748,8 +750,8 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
             return tl::make_unexpected(read.error());
     drop_unmet_notes(*notes, *facts);
     return std::unique_ptr<trace::Runtime>(
-        std::make_unique<PythonRuntime>(std::move(whole), std::move(*facts), std::move(*notes), data / "python",
-                                        data / "notes" / "python", std::move(store)));
+        std::make_unique<PythonRuntime>(std::move(whole), std::move(*facts), std::move(*notes),
+                                        data / "python", data / "notes" / "python", std::move(store)));
 }
 
 } // namespace omnistasis::python

@@ -67,7 +67,9 @@ void PythonRuntime::want_paths(const Scanned& scanned, Expansion& out) {
     for (const StringAt& said : scanned.result.file_paths) {
         if (!seen.insert(said.text).second) continue;
         bool exact = !said.text.ends_with('*');
-        std::string path = fs::path(exact ? said.text : said.text.substr(0, said.text.size() - 1)).lexically_normal().string();
+        std::string path = fs::path(exact ? said.text : said.text.substr(0, said.text.size() - 1))
+                               .lexically_normal()
+                               .string();
         std::string start;
         if (!exact && !is_folder(path)) {
             std::size_t slash = path.rfind('/');
@@ -75,16 +77,19 @@ void PythonRuntime::want_paths(const Scanned& scanned, Expansion& out) {
             path.resize(slash);
         }
         while (path.size() > 1 && path.ends_with('/')) path.pop_back();
-        std::string root = scanned.own && application_ == nullptr ? project_.root_folder.string() : scanned.root;
+        std::string root =
+            scanned.own && application_ == nullptr ? project_.root_folder.string() : scanned.root;
         std::string inner = relative_to(path, root);
         if (inner.empty() || inner == parent_folder_of(relative_to(scanned.file, root))) continue;
         Reason reads{"reads", scanned.file, said.line, true};
         auto take = [&](const std::string& file) {
             // Python files that a path leads to are run, or read, as files.
             std::string below = relative_to(file, scanned.own ? entry_.folder : scanned.root);
-            std::string name = file.ends_with(".py") && !below.empty() ? module_name_of(below) : std::string();
+            std::string name =
+                file.ends_with(".py") && !below.empty() ? module_name_of(below) : std::string();
             if (!name.empty() && finder_.find(name).file == file) return want(name, reads, out);
-            Unit unit = file_unit(is_library_name(fs::path(file).filename().string()) ? UnitKind::native : UnitKind::data,
+            Unit unit = file_unit(is_library_name(fs::path(file).filename().string()) ? UnitKind::native
+                                                                                      : UnitKind::data,
                                   file, places_.of(file, root));
             unit.own = scanned.own;
             out.needs.push_back({std::move(unit), reads});
@@ -104,14 +109,17 @@ void PythonRuntime::want_resources(const Scanned& scanned, const StringAt& packa
     std::string name = package.text;
     while (!name.empty() && !finder_.find(name)) name = parent_of(name);
     const FoundModule& found = finder_.find(name);
-    if (!found || places_.is_standard(found.root) || (!scanned.own && top_of(name) != top_of(scanned.name))) return;
+    if (!found || places_.is_standard(found.root) || (!scanned.own && top_of(name) != top_of(scanned.name)))
+        return;
     Reason reads{"reads the resources of", scanned.file, package.line, true};
     want(name, reads, out);
     std::vector<std::string> folders = found.folders;
-    if (folders.empty() && !found.file.empty()) folders.push_back(found.file.substr(0, found.file.rfind('/')));
+    if (folders.empty() && !found.file.empty())
+        folders.push_back(found.file.substr(0, found.file.rfind('/')));
     for (const std::string& folder : folders)
         if (folder != found.root)
-            for (Unit& unit : data_units(folder, found.root, places_)) out.needs.push_back({std::move(unit), reads});
+            for (Unit& unit : data_units(folder, found.root, places_))
+                out.needs.push_back({std::move(unit), reads});
 }
 
 /// The files beside a module of a package that looks for files beside itself, and where it lists the folder,
@@ -124,8 +132,8 @@ void PythonRuntime::want_surroundings(const Scanned& scanned, Expansion& out) {
     if (!scanned.result.names_own_file || folder == scanned.root || !finder_.has_entry(folder, "__init__.py"))
         return;
     std::vector<Unit> data = data_units(folder, scanned.root, places_);
-    // What mentions its own path may mean any file of it: that holds for small ones. Large ones go by the paths that
-    // they make, by what they open when they are imported, and by what is known of them.
+    // What mentions its own path may mean any file of it: that holds for small ones. Large ones go by the
+    // paths that they make, by what they open when they are imported, and by what is known of them.
     std::uint64_t size = 0, native_size = 0;
     std::error_code failed;
     for (const Unit& unit : data)
@@ -172,9 +180,11 @@ void PythonRuntime::settle_sources(const std::vector<Unit>& units, const UnitIds
     if (!reads_own_sources_ && reads_sources_of_.empty()) return;
     for (const auto& [name, id] : ids) {
         const Unit& unit = units[id];
-        if (unit.kind != UnitKind::code || unit.of_runtime || unit.file.starts_with(helpers_.string())) continue;
+        if (unit.kind != UnitKind::code || unit.of_runtime || unit.file.starts_with(helpers_.string()))
+            continue;
         const Distribution* owner = unit.own ? nullptr : owners().owner_of(unit.file);
-        bool is_read = unit.own ? reads_own_sources_ : owner != nullptr && reads_sources_of_.contains(owner->name);
+        bool is_read =
+            unit.own ? reads_own_sources_ : owner != nullptr && reads_sources_of_.contains(owner->name);
         if (!is_read) continue;
         if (!with_source_.insert(name).second) continue;
         needs.emplace_back(id, Need{file_unit(UnitKind::data, unit.file, unit.place),

@@ -238,7 +238,8 @@ class PythonRuntime : public trace::Runtime {
     void settle_own(const UnitIds& ids, UnitNeeds& needs);
     void want_declared(Expansion& out);
     void want_own_files(Expansion& out);
-    void want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs, trace::UnitId from);
+    void want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs,
+                            trace::UnitId from);
     // QML: python_qml.cpp
     std::pair<std::string, std::string> qml_root(const UnitIds& ids);
     void settle_qml(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
@@ -287,35 +288,40 @@ class PythonRuntime : public trace::Runtime {
     std::vector<Distribution> distributions_;
     std::once_flag owners_read_;
     std::unique_ptr<FileOwners> owners_;
-    /// What goes along with distributions. Written by the settling pass alone, but for what is withheld and asked.
+    /// What goes along with distributions. Written by the settling pass alone, but for what is withheld and
+    /// asked.
     struct Carried {
-        std::set<std::string> reached; ///< distributions of which a module is needed
+        std::set<std::string> reached;                         ///< distributions of which a module is needed
         std::map<std::string, std::set<std::string>> required; ///< by each of those
         std::unordered_set<std::string> companions; ///< modules that only go along with their distribution
-        std::map<std::string, std::vector<Need>> withheld; ///< what companions may not bring in
+        std::map<std::string, std::vector<Need>> withheld;        ///< what companions may not bring in
         std::map<std::string, std::vector<trace::LooseEnd>> ends; ///< what would be told of them otherwise
-        std::set<std::string> without_natives; ///< those of which the native modules go along only where they are reached
-        std::set<std::string> asked; ///< companions that something asked for since the last settling
+        std::set<std::string>
+            without_natives; ///< those of which the native modules go along only where they are reached
+        std::set<std::string> asked;         ///< companions that something asked for since the last settling
         std::set<std::string> wanted_groups; ///< of those on request, as far as it is seen
         std::size_t seen_units = 0;
     } carried_;
-    std::map<std::string, std::set<std::string>> tried_; ///< distribution, modules that were imported on trial
+    std::map<std::string, std::set<std::string>>
+        tried_;                                 ///< distribution, modules that were imported on trial
     const Distribution* application_ = nullptr; ///< that the entry, an installed command, starts
-    bool whole_library_ = false;           ///< the standard library goes along whole
-    bool reads_own_sources_ = false;       ///< the application reads Python files as text
-    std::set<std::string> with_source_;    ///< own modules whose source goes along as a file
-    std::set<std::string> shows_modules_;  ///< distributions that look at their own module files
-    std::map<std::string, std::vector<std::string>> requested_with_; ///< distribution, groups that it requires
+    bool whole_library_ = false;                ///< the standard library goes along whole
+    bool reads_own_sources_ = false;            ///< the application reads Python files as text
+    std::set<std::string> with_source_;         ///< own modules whose source goes along as a file
+    std::set<std::string> shows_modules_;       ///< distributions that look at their own module files
+    std::map<std::string, std::vector<std::string>>
+        requested_with_;                           ///< distribution, groups that it requires
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries
-    std::set<std::string> idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
+    std::set<std::string>
+        idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
     std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
-    std::set<std::string> unreadable_; ///< compiled modules whose names can't be read
-    std::set<std::string> imported_; ///< modules that statements of own modules import
-    std::set<std::string> qml_modules_; ///< folders of QML modules that are carried
-    std::size_t seen_qml_ = 0;          ///< units that were looked at for QML
-    bool own_settled_ = false;       ///< the application's own files were looked for
-    std::vector<trace::LooseEnd> ends_; ///< what is told once the trace is done
-    std::string trial_trouble_; ///< why packages could not be asked
+    std::set<std::string> unreadable_;       ///< compiled modules whose names can't be read
+    std::set<std::string> imported_;         ///< modules that statements of own modules import
+    std::set<std::string> qml_modules_;      ///< folders of QML modules that are carried
+    std::size_t seen_qml_ = 0;               ///< units that were looked at for QML
+    bool own_settled_ = false;               ///< the application's own files were looked for
+    std::vector<trace::LooseEnd> ends_;      ///< what is told once the trace is done
+    std::string trial_trouble_;              ///< why packages could not be asked
 };
 
 } // namespace omnistasis::python

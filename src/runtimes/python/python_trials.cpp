@@ -1,5 +1,6 @@
-// Packages are asked: what reading can't show, a trial import does. The modules that the trace has reached are
-// imported, distribution by distribution, and what that loads is reached now, and asked in turn until nothing new comes.
+// Packages are asked: what reading can't show, a trial import does. The modules that the trace has reached
+// are imported, distribution by distribution, and what that loads is reached now, and asked in turn until
+// nothing new comes.
 #include "runtimes/python/python_tracing.h"
 #include "runtimes/python/trial.h"
 #include "support/file_hash.h"
@@ -21,9 +22,7 @@ struct Question {
 };
 
 /// What tells a unit from others: the name of a module, the place of a file.
-std::string name_of(const Unit& unit) {
-    return trace::is_module(unit.kind) ? unit.name : "\n" + unit.place;
-}
+std::string name_of(const Unit& unit) { return trace::is_module(unit.kind) ? unit.name : "\n" + unit.place; }
 
 std::unordered_set<std::string> names_of(const std::vector<Unit>& units) {
     std::unordered_set<std::string> names;
@@ -34,8 +33,8 @@ std::unordered_set<std::string> names_of(const std::vector<Unit>& units) {
 template <typename Needs> bool brings_new(const std::vector<Unit>& units, const Needs& needs) {
     if (needs.empty()) return false;
     std::unordered_set<std::string> known = names_of(units);
-    return std::ranges::any_of(
-        needs, [&](const auto& need) { return !known.contains(name_of(need.second.unit)); });
+    return std::ranges::any_of(needs,
+                               [&](const auto& need) { return !known.contains(name_of(need.second.unit)); });
 }
 
 } // namespace
@@ -118,9 +117,10 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
 std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
     std::vector<trace::LooseEnd> ends = ends_;
     if (!trial_trouble_.empty())
-        ends.push_back({"packages-not-asked", "packages could not be imported on trial (" + trial_trouble_ + ")",
-             facts_.executable, 0, "what packages load without saying so in their source may be missing",
-             "allow it, or run the application with `omnistasis rehearse`"});
+        ends.push_back({"packages-not-asked",
+                        "packages could not be imported on trial (" + trial_trouble_ + ")", facts_.executable,
+                        0, "what packages load without saying so in their source may be missing",
+                        "allow it, or run the application with `omnistasis rehearse`"});
     return ends;
 }
 
@@ -136,7 +136,8 @@ void PythonRuntime::take_trial(const Unit& unit, const TrialRecord& record, Expa
         if (!places_.is_own(found.root)) want(name, loads, out);
     }
     for (const std::string& file : record.opened) {
-        if (file.find("/__pycache__/") != std::string::npos || file.ends_with(".pyc") || file.ends_with(".pth"))
+        if (file.find("/__pycache__/") != std::string::npos || file.ends_with(".pyc") ||
+            file.ends_with(".pth"))
             continue;
         const Distribution* owner = owners().owner_of(file);
         if (owner == nullptr || file.starts_with(owner->folder) || !is_file(file)) continue;

@@ -27,8 +27,9 @@ template <typename Take> void each_line_of_words(std::string_view text, Take tak
 bool is_module(std::string_view word) {
     bool begins = !word.empty() && ((word[0] >= 'A' && word[0] <= 'Z') || (word[0] >= 'a' && word[0] <= 'z'));
     return begins && std::ranges::all_of(word, [](char c) {
-        return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.';
-    });
+               return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') ||
+                      c == '_' || c == '.';
+           });
 }
 
 } // namespace

@@ -121,8 +121,7 @@ class Marker {
         if (is_version && sign == "~=") {
             // ~= 3.8: at least 3.8, and below 4
             std::string base = right.text.substr(0, right.text.rfind('.'));
-            return compare_versions(left.text, right.text) >= 0 &&
-                   (left.text + ".").starts_with(base + ".");
+            return compare_versions(left.text, right.text) >= 0 && (left.text + ".").starts_with(base + ".");
         }
         if (is_version && right.text.ends_with(".*")) {
             std::string base = right.text.substr(0, right.text.size() - 1);
@@ -163,9 +162,8 @@ std::optional<Requirement> read_requirement(std::string_view line) {
     std::string_view rest = line.substr(end);
     while (!rest.empty() && is_space(rest.front())) rest.remove_prefix(1);
     if (rest.starts_with('[')) {
-        std::string_view list = rest.substr(1, rest.find(']') == std::string_view::npos
-                                                   ? std::string_view::npos
-                                                   : rest.find(']') - 1);
+        std::string_view list = rest.substr(
+            1, rest.find(']') == std::string_view::npos ? std::string_view::npos : rest.find(']') - 1);
         for (std::size_t from = 0; from < list.size();) {
             std::size_t comma = std::min(list.find(',', from), list.size());
             std::string_view one = list.substr(from, comma - from);

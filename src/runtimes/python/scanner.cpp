@@ -228,7 +228,8 @@ class Scanner {
         read_expressions(statement);
     }
 
-    /// os.path.join(HERE, "a", "b.txt"), Path(__file__).parent / "a": what expressions on the file's own path give.
+    /// os.path.join(HERE, "a", "b.txt"), Path(__file__).parent / "a": what expressions on the file's own path
+    /// give.
     void note_file_paths(Tokens tokens) {
         if (!facts_.keeps_strings || facts_.file.empty()) return;
         auto is_path = [&](const Token& token) {
@@ -238,11 +239,12 @@ class Scanner {
         for (std::size_t i = 0; i < tokens.size(); ++i) {
             const Token& token = tokens[i];
             bool begins = token.kind == TokenKind::name || token.kind == TokenKind::string;
-            bool at_start = i == 0 || (tokens[i - 1].kind == TokenKind::op && !tokens[i - 1].is(".") &&
-                                       !tokens[i - 1].is(")") && !tokens[i - 1].is("]") &&
-                                       !tokens[i - 1].is("/") && !tokens[i - 1].is("+")) ||
-                            tokens[i - 1].is("return") || tokens[i - 1].is("in") || tokens[i - 1].is("if") ||
-                            tokens[i - 1].is("yield") || tokens[i - 1].is("else") || tokens[i - 1].is("or");
+            bool at_start =
+                i == 0 ||
+                (tokens[i - 1].kind == TokenKind::op && !tokens[i - 1].is(".") && !tokens[i - 1].is(")") &&
+                 !tokens[i - 1].is("]") && !tokens[i - 1].is("/") && !tokens[i - 1].is("+")) ||
+                tokens[i - 1].is("return") || tokens[i - 1].is("in") || tokens[i - 1].is("if") ||
+                tokens[i - 1].is("yield") || tokens[i - 1].is("else") || tokens[i - 1].is("or");
             if (!begins || !at_start) continue;
             std::size_t end = i;
             while (end < tokens.size() && !ends_expression(tokens[end]))
@@ -463,7 +465,8 @@ class Scanner {
         if (taken_as_value) result_.imports_by_name = true;
     }
 
-    /// exec(compile(open(path).read(), ...)), ast.parse(text), spec_from_file_location(name, path), run_path(path)
+    /// exec(compile(open(path).read(), ...)), ast.parse(text), spec_from_file_location(name, path),
+    /// run_path(path)
     void note_running(Tokens tokens, std::size_t i, const std::vector<Tokens>& arguments) {
         std::string_view name = tokens[i].text;
         bool is_attribute = i >= 2 && tokens[i - 1].is(".");

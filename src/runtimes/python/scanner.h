@@ -80,8 +80,8 @@ struct ScanResult {
     bool imports_by_name = false;         ///< holds a call that imports by a name that is not constant
     bool makes_modules = false;           ///< touches sys.modules, sys.meta_path or sys.path_hooks
     bool restarts_itself = false;         ///< mentions sys.executable
-    std::uint32_t runs_sources = 0; ///< the line of a call that compiles or executes a text; 0: none
-    std::uint32_t runs_files = 0;   ///< the line of a call that runs a Python file by its path; 0: none
+    std::uint32_t runs_sources = 0;       ///< the line of a call that compiles or executes a text; 0: none
+    std::uint32_t runs_files = 0;         ///< the line of a call that runs a Python file by its path; 0: none
 };
 
 /// A few names, looked up for every name in a source: most are told apart by their first letter and length.

@@ -48,9 +48,8 @@ TrialRecord read_record(const nlohmann::json& line) {
 Result<Trial> try_imports(const Facts& facts, const std::vector<std::string>& search_path,
                           const std::vector<std::string>& modules, const std::string& key,
                           const std::filesystem::path& helpers, Store& store) {
-    std::string store_key =
-        Store::key_of(fmt::format("trial {} {} {}\n{}", own_program_stamp(), facts.magic,
-                                  fmt::join(search_path, ":"), key));
+    std::string store_key = Store::key_of(fmt::format("trial {} {} {}\n{}", own_program_stamp(), facts.magic,
+                                                      fmt::join(search_path, ":"), key));
     Trial trial;
     if (auto kept = store.find(store_key)) {
         FormReader reader(*kept);
@@ -63,9 +62,9 @@ Result<Trial> try_imports(const Facts& facts, const std::vector<std::string>& se
     if (!scratch) return tl::make_unexpected(scratch.error());
     nlohmann::json task{{"path", search_path}, {"modules", modules}};
     std::vector<std::string> command{facts.executable, "-E", "-s", "-B", (helpers / "trial.py").string()};
-    auto ran = run_program(
-        confined(command, scratch->path(), {{"PATH", "/nowhere"}, {"LANG", "C.UTF-8"}}),
-        task.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace), {most_seconds, most_output, 0, {}});
+    auto ran = run_program(confined(command, scratch->path(), {{"PATH", "/nowhere"}, {"LANG", "C.UTF-8"}}),
+                           task.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace),
+                           {most_seconds, most_output, 0, {}});
     if (!ran) return tl::make_unexpected(ran.error());
     std::string_view rest = ran->out;
     while (!rest.empty()) {

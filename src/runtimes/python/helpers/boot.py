@@ -214,6 +214,16 @@ class StoreFinder:
 
     @staticmethod
     def find_spec(fullname, path=None, target=None):
+        # What somebody put in front of our own entries comes first, as from source.
+        if path is None and sys.path and sys.path[0] not in _ROOTS:
+            front = []
+            for place in sys.path:
+                if place in _ROOTS:
+                    break
+                front.append(place)
+            spec = external.PathFinder.find_spec(fullname, front)
+            if spec is not None and spec.loader is not None:
+                return spec
         entry = INDEX.get(fullname)
         if entry is None or fullname == "__main__":
             return None
