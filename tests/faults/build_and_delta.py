@@ -43,7 +43,7 @@ class Yard:
             file.write(f"import json\nprint({version!r})\n")
 
     def build_command(self, layout, out):
-        return ["build", "main.py", "--runtime", self.options.python, "--asset", "charts.bin", "--compress", "fast",
+        return ["build", "main.py", "--runtime", self.options.python, "--asset", "charts.bin", "--compress", "fast", "--without", "own-files",
                 "--layout", layout, "--out", out, "-q"]
 
     def start(self, arguments):
