@@ -237,10 +237,10 @@ TEST_CASE("a package that puts its folder in front and imports its own name agai
     std::string packages = workshop.make_environment();
     install(workshop, packages, "tidekit",
             {{"tidekit/__init__.py", "import importlib, os, sys\n"
-                                     "sys.path.insert(0, os.path.dirname(__file__))\n"
+                                     "sys.path.insert(1, os.path.dirname(__file__))\n"
                                      "package = sys.modules.pop('tidekit')\n"
                                      "inner = importlib.import_module('tidekit')\n"
-                                     "sys.path.pop(0)\n"
+                                     "sys.path.pop(1)\n"
                                      "sys.modules['tidekit'] = package\n"
                                      "LEVEL = inner.LEVEL\n"},
              {"tidekit/tidekit.py", "LEVEL = 7\n"}});

@@ -209,24 +209,33 @@ def _is_in(entry, path):
     return TREE + "/" + folder in path
 
 
+def _in_front_of(entry):
+    """The entries of sys.path that are not ours and stand in front of the one that a module of the store is found by."""
+    place = TREE + "/" + (entry[3][0] if entry[0] == -2 else entry[3])
+    own = max((root for root in _ROOTS if place.startswith(root + "/")), key=len, default=None)
+    front = []
+    for folder in sys.path:
+        if folder == own:
+            break
+        if folder not in _ROOTS:
+            front.append(folder)
+    return front
+
+
 class StoreFinder:
     """Finds modules of the store by their full name."""
 
     @staticmethod
     def find_spec(fullname, path=None, target=None):
-        # What somebody put in front of our own entries comes first, as from source.
-        if path is None and sys.path and sys.path[0] not in _ROOTS:
-            front = []
-            for place in sys.path:
-                if place in _ROOTS:
-                    break
-                front.append(place)
-            spec = external.PathFinder.find_spec(fullname, front)
-            if spec is not None and spec.loader is not None:
-                return spec
         entry = INDEX.get(fullname)
         if entry is None or fullname == "__main__":
             return None
+        # What somebody put in front of the module's own entry comes first, as from source.
+        if path is None and sys.path[: len(_ROOTS)] != _ROOTS:
+            front = _in_front_of(entry)
+            spec = external.PathFinder.find_spec(fullname, front) if front else None
+            if spec is not None and spec.loader is not None:
+                return spec
         # A package that stands for another has that one's folder, and other modules in it.
         if path is not None and path.__class__ is list and not _is_in(entry, path):
             return None
