@@ -20,13 +20,11 @@
 
 namespace omnistasis::trace {
 
-namespace {
-
-/// Two units are the same when this is: modules by name, files by where they go and come from. Of two that go
-/// to one place, one may yet be left out.
 std::string identity(const Unit& unit) {
     return is_module(unit.kind) ? "module:" + unit.name : "file:" + unit.place + '\n' + unit.file;
 }
+
+namespace {
 
 /// The graph while it grows. Units keep their address; ids are in the order of arrival until `finish`.
 class GrowingGraph {

@@ -8,6 +8,10 @@
 
 namespace omnistasis::trace {
 
+/// Two units are the same when this is: modules by name, files by where they go and come from. Of two that go
+/// to one place, one may yet be left out.
+std::string identity(const Unit& unit);
+
 /// Follows everything that the runtime's roots ask for, on `jobs` threads, then the native libraries of what
 /// was found by the dynamic loader's rules. Host libraries are not followed. `assets` are needed because the
 /// project says so.

@@ -4,11 +4,10 @@
 #include "project/own_files.h"
 #include "runtimes/node/node_tracing.h"
 #include "support/files.h"
+#include "trace/own_ends.h"
 
 #include <algorithm>
 #include <array>
-#include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <unordered_set>
 
 namespace omnistasis::node {
@@ -100,22 +99,7 @@ void NodeRuntime::settle_own_files(const std::vector<Unit>& units,
     // A program among the packages is one of them.
     if (entry_.find("/node_modules/") != std::string::npos) return;
     OwnFiles own = find_own_files(project_);
-    if (!own.refused.empty()) {
-        ends_.push_back({"own-not-whole", fmt::format("only what is reached goes along: {}", own.refused),
-                         own.folder, 0, "files that nothing names are missing from the output",
-                         "put the application into a folder of its own, or name its files with --asset",
-                         true});
-        return;
-    }
-    if (!own.too_large.empty())
-        ends_.push_back(
-            {"own-too-large",
-             fmt::format("{} own files ({:.1f} MB) stay out, as all of them would be more than {} MB: {}{}",
-                         own.too_large.size(), static_cast<double>(own.too_large_size) / 1e6,
-                         most_own_bytes >> 20, own.too_large.front(),
-                         own.too_large.size() > 1 ? ", ..." : ""),
-             own.folder, 0, "the application may not find them",
-             "carry those that it reads with --asset, or move the others out of its folder"});
+    ends_ = trace::loose_ends_of(own);
     std::unordered_set<std::string_view> there;
     trace::UnitId main = 0;
     for (trace::UnitId id = 0; id < units.size(); ++id) {

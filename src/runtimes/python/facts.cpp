@@ -23,7 +23,8 @@ std::string interpreter_in(const fs::path& folder) {
 
 } // namespace
 
-Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder) {
+Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder,
+                                     const std::filesystem::path& own_folder) {
     if (!home.empty()) {
         fs::path named = fs::path(home).is_absolute() || home.find('/') != std::string::npos ||
                                  is_there(project_folder / home)
@@ -46,12 +47,15 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
     }
     if (const char* active = std::getenv("VIRTUAL_ENV"))
         if (std::string found = interpreter_in(active); !found.empty()) return found;
-    for (const char* name : {".venv", "venv"}) {
-        if (!is_there(project_folder / name / "pyvenv.cfg")) continue;
-        if (std::string found = interpreter_in(project_folder / name); !found.empty()) return found;
-        return fail(ErrorKind::missing, "the virtual environment's interpreter can't be started",
-                    (project_folder / name).string(), "the file that it leads to is gone",
-                    "make the virtual environment anew, or name an interpreter with --runtime");
+    for (fs::path folder = project_folder;; folder = folder.parent_path()) {
+        for (const char* name : {".venv", "venv"}) {
+            if (!is_there(folder / name / "pyvenv.cfg")) continue;
+            if (std::string found = interpreter_in(folder / name); !found.empty()) return found;
+            return fail(ErrorKind::missing, "the virtual environment's interpreter can't be started",
+                        (folder / name).string(), "the file that it leads to is gone",
+                        "make the virtual environment anew, or name an interpreter with --runtime");
+        }
+        if (folder == own_folder || !folder.has_relative_path()) break;
     }
     for (const char* name : {"python3", "python"})
         if (std::string found = find_on_path(name); !found.empty()) return found;

@@ -36,8 +36,10 @@ struct Facts {
 };
 
 /// Finds the project's interpreter: `home` if it is given (a program, a virtual environment or a prefix),
-/// else the active virtual environment, `.venv` or `venv` in the project's folder, and python3 on PATH.
-Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder);
+/// else the active virtual environment, `.venv` or `venv` in the project's folder or
+/// one above it up to `own_folder`, and python3 on PATH.
+Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder,
+                                     const std::filesystem::path& own_folder);
 
 /// The interpreter that the first line of an installed command names; empty where that is none.
 std::string interpreter_of_script(const std::filesystem::path& script);

@@ -68,8 +68,7 @@ const Distribution* PythonRuntime::distribution_named(const std::string& name) {
 
 std::vector<const Distribution*> PythonRuntime::required_by(const Distribution& distribution,
                                                             const std::set<std::string>& extras) {
-    MarkerVariables variables =
-        marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, target_machine());
+    MarkerVariables variables = markers();
     std::vector<const Distribution*> required;
     for (const Requirement& one : requirements_of(distribution))
         // The application itself may use all that it knows of, once it is installed.
@@ -259,7 +258,7 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
             if (inner.starts_with("share/man/") || inner.starts_with("share/doc/")) continue;
         }
         if (is_passed_file(inner)) continue;
-        bool native = is_library_name(fs::path(inner).filename().string());
+        bool native = kind_by_name(inner) == UnitKind::native;
         (native ? native_size : size) += native && files.contains(file.path) ? 0 : file.size;
         if (inner.ends_with(".py")) code_size += file.size;
         parts.push_back({file.path, in_root ? inner : "\n" + inner, native});

@@ -99,14 +99,12 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
         }
         // Whoever lists folders or joins paths finds the module by its name. An own one can be run from
         // there: the interpreter takes bytecode whatever the file is called.
-        bool is_new = shown.insert(modules[i].place).second; // a module may have two names
-        if (!is_new)
-            ;
-        else if (modules[i].own && !project_.sources && !reads_own_sources_ &&
-                 modules[i].place.ends_with(".py"))
-            files.push_back({modules[i].place, store.bytecode_file(code.code), 0644, {}, {}, true});
-        else if (shows_itself(modules[i]))
-            files.push_back({modules[i].place, "", 0644, {}, {}, true});
+        bool runs_from_file =
+            modules[i].own && !project_.sources && !reads_own_sources_ && modules[i].place.ends_with(".py");
+        bool is_shown = runs_from_file || shows_itself(modules[i]);
+        if (is_shown && shown.insert(modules[i].place).second) // a module may have two names
+            files.push_back(
+                {modules[i].place, runs_from_file ? store.bytecode_file(code.code) : "", 0644, {}, {}, true});
         kept.push_back({modules[i], std::move(code.code)});
     }
     files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});

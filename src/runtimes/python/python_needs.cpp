@@ -134,7 +134,8 @@ namespace {
 
 /// Compiled modules keep the names that they import as zero-ended strings: all words in one that could be
 /// names of modules.
-constexpr const char* unreadable_word = "\n";
+/// In front of all strings of a module, one behind the other, whose lengths are not known.
+constexpr const char* uncut_strings = "\n";
 
 std::vector<std::string> words_of_extension(ByteSpan bytes) {
     std::string_view content = as_text(bytes);
@@ -161,19 +162,12 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
         }
     }
     CythonStrings table = cython_strings(constants);
-    if (table.strings.empty() && !table.table.empty()) words.push_back(unreadable_word + table.table);
+    if (table.strings.empty() && !table.table.empty()) words.push_back(uncut_strings + table.table);
     for (const std::string& word : table.strings)
         if (word.size() > 1 && word.size() <= 100 && std::ranges::all_of(word, [](char c) {
                 return is_name_byte[static_cast<unsigned char>(c)] || c == '/' || c == '-';
             }))
             words.push_back(word);
-    // A module that Cython made keeps the names that it imports; one that gives none can't be read.
-    bool is_cython = content.find("cython_runtime") != std::string_view::npos ||
-                     content.find("CYTHON_COMPRESS_STRINGS") != std::string_view::npos ||
-                     content.find("LZSS string data") != std::string_view::npos;
-    bool hides = content.find(".decompress' - cannot") != std::string_view::npos ||
-                 content.find("LZSS string data") != std::string_view::npos;
-    if (is_cython && hides && table.table.empty()) words.emplace_back(unreadable_word);
     return words;
 }
 
@@ -183,13 +177,8 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
     if (places_.is_standard(finder_.find(unit.name).root)) return; // the notes know these
     Reason reason{"holds the name of", unit.file, 0, true};
     for (const std::string& word : kept_words(unit.file, "modules 2", *store_, words_of_extension)) {
-        if (word.starts_with(unreadable_word)) {
-            if (word.size() > 1) {
-                want_names_in(unit, word, reason, out);
-                continue;
-            }
-            std::lock_guard lock(mutex_);
-            unreadable_.insert(unit.name);
+        if (word.starts_with(uncut_strings)) {
+            want_names_in(unit, word, reason, out);
             continue;
         }
         want_word(unit, word, reason, out);
@@ -229,10 +218,7 @@ void PythonRuntime::want_named_data(const Unit& unit, const std::string& word, c
     Reason names = reason;
     names.verb = "holds the path of";
     if (is_file(path) && !is_code_file(path)) {
-        out.needs.push_back({file_unit(is_library_name(fs::path(path).filename().string()) ? UnitKind::native
-                                                                                           : UnitKind::data,
-                                       path, places_.of(path, found.root)),
-                             names});
+        out.needs.push_back({file_unit(kind_by_name(path), path, places_.of(path, found.root)), names});
     } else if (is_folder(path) && !is_there(path + "/__init__.py") && word.size() > 2) {
         for (Unit& data : data_units(path, found.root, places_))
             out.needs.push_back({std::move(data), names});

@@ -3,6 +3,7 @@
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "trace/own_ends.h"
 
 #include <algorithm>
 #include <array>
@@ -18,11 +19,46 @@ constexpr std::array<std::string_view, 13> passed_library{
     "test",        "idlelib", "turtledemo", "ensurepip",  "tkinter",   "turtle",    "this",
     "antigravity", "lib2to3", "msilib",     "pydoc_data", "distutils", "__phello__"};
 
-std::string megabytes(std::uint64_t size) {
-    return fmt::format("{:.1f} MB", static_cast<double>(size) / 1e6);
-}
-
 } // namespace
+
+fs::path root_of_sources(const Project& project, const Facts& facts) {
+    constexpr std::size_t most_sources = 300;
+    fs::path root = project.own_folder;
+    std::vector<std::string> open{project.folder.string()};
+    std::size_t seen = 0;
+    bool looks_deeper = why_not_own(project.folder).empty();
+    ScanFacts scan_facts;
+    scan_facts.minor = facts.minor;
+    for (std::size_t next = 0; next < open.size() && seen < most_sources; ++next) {
+        std::string folder = open[next];
+        for (const FolderEntry& entry : list_folder(folder)) {
+            if (entry.name.starts_with('.') || entry.is_link) continue;
+            std::string path = folder + "/" + entry.name;
+            bool is_script = path == (project.folder / project.entry).string();
+            if (entry.is_folder && open.size() < most_sources && !is_there(path + "/pyvenv.cfg") &&
+                entry.name != "node_modules" && looks_deeper)
+                open.push_back(path);
+            if (entry.is_folder || (!entry.name.ends_with(".py") && !is_script)) continue;
+            auto source = MappedFile::open(path);
+            // Most sources have nothing to do with what lies above.
+            bool climbs = source && source->text().find("__file__") != std::string_view::npos &&
+                          (source->text().find("..") != std::string_view::npos ||
+                           source->text().find("parent") != std::string_view::npos ||
+                           source->text().find("dirname") != std::string_view::npos ||
+                           source->text().find("pardir") != std::string_view::npos);
+            if (!climbs || ++seen > most_sources) continue;
+            scan_facts.file = path;
+            for (const StringAt& said : scan(source->text(), "m", "", scan_facts).file_paths) {
+                std::string reached =
+                    said.text.ends_with('*') ? said.text.substr(0, said.text.size() - 1) : said.text;
+                reached = fs::path(reached).lexically_normal().string();
+                bool is_deeper = reached.size() > root.string().size() || !root.string().starts_with(reached);
+                if (is_deeper && is_there(reached)) root = folder_of_both(root, reached);
+            }
+        }
+    }
+    return root;
+}
 
 /// The distribution that an installed command starts; null where the entry is somebody's own source.
 const Distribution* PythonRuntime::find_application() {
@@ -73,8 +109,7 @@ void PythonRuntime::want_declared(Expansion& out) {
             if (&one != application_ && required.contains(application_->name)) declared.push_back(&one);
         }
     }
-    MarkerVariables variables =
-        marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, target_machine());
+    MarkerVariables variables = markers();
     for (const std::string& line : declared_requirements(project_.own_folder)) {
         auto requirement = read_requirement(line);
         if (!requirement || !marker_holds(requirement->marker, variables, {})) continue;
@@ -98,25 +133,7 @@ void PythonRuntime::want_declared(Expansion& out) {
 void PythonRuntime::want_own_files(Expansion& out) {
     if (!project_.own_files || project_.is_installed) return;
     OwnFiles own = find_own_files(project_);
-    if (!own.refused.empty()) {
-        out.loose_ends.push_back(
-            {"own-not-whole", fmt::format("only what is reached goes along: {}", own.refused), own.folder, 0,
-             "files that nothing names are missing from the output",
-             "put the application into a folder of its own, or name its files with --asset", true});
-        return;
-    }
-    if (!own.too_large.empty()) {
-        std::vector<std::string> names(
-            own.too_large.end() - static_cast<std::ptrdiff_t>(std::min<std::size_t>(own.too_large.size(), 3)),
-            own.too_large.end());
-        out.loose_ends.push_back(
-            {"own-too-large",
-             fmt::format("{} own files ({}) stay out, as all of them would be more than {}: {}{}",
-                         own.too_large.size(), megabytes(own.too_large_size), megabytes(most_own_bytes),
-                         fmt::join(names, ", "), own.too_large.size() > names.size() ? ", ..." : ""),
-             own.folder, 0, "the application may not find them",
-             "carry those that it reads with --asset, or move the others out of its folder"});
-    }
+    std::ranges::move(trace::loose_ends_of(own), std::back_inserter(out.loose_ends));
     Reason lies{"lies in the application's folder", own.folder, 0, true};
     for (const std::string& inner : own.files) {
         std::string file = own.folder + "/" + inner;
@@ -131,9 +148,7 @@ void PythonRuntime::want_own_files(Expansion& out) {
             out.needs.push_back({unit_of(name, finder_.find(name)), lies});
             continue;
         }
-        bool library = is_library_name(fs::path(inner).filename().string());
-        Unit unit =
-            file_unit(library ? UnitKind::native : UnitKind::data, file, places_.of(file, own.folder));
+        Unit unit = file_unit(kind_by_name(file), file, places_.of(file, own.folder));
         unit.own = true;
         out.needs.push_back({std::move(unit), lies});
     }

@@ -61,10 +61,9 @@ void PythonRuntime::settle_qml(const std::vector<Unit>& units, const UnitIds& id
                     }
                     for (const std::string& file : files) {
                         if (file.ends_with(".qmltypes")) continue; // for editors
-                        UnitKind kind = is_library_name(fs::path(file).filename().string()) ? UnitKind::native
-                                                                                            : UnitKind::data;
-                        needs.emplace_back(id, Need{file_unit(kind, root + "/" + file, place + "/" + file),
-                                                    {"imports the QML module of", unit.file, 0, true}});
+                        needs.emplace_back(
+                            id, Need{file_unit(kind_by_name(file), root + "/" + file, place + "/" + file),
+                                     {"imports the QML module of", unit.file, 0, true}});
                     }
                 }
             }

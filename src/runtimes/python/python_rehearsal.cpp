@@ -25,9 +25,7 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
         for (const std::string& folder : folders) {
             std::string path = folder + "/" + file.path;
             if (!is_file(path)) continue;
-            UnitKind kind =
-                is_library_name(fs::path(path).filename().string()) ? UnitKind::native : UnitKind::data;
-            Unit unit = file_unit(kind, path, places_.of(path, root));
+            Unit unit = file_unit(kind_by_name(path), path, places_.of(path, root));
             unit.own = file.package.empty();
             out.needs.push_back({std::move(unit), seen});
             break;

@@ -1,7 +1,6 @@
 #include "runtimes/python/python_runtime.h"
 
 #include "native/native_kind.h"
-#include "project/own_files.h"
 #include "runtimes/python/lexer.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
@@ -661,45 +660,6 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path&) { retur
 
 namespace {
 
-/// The folder that holds the project and all that its sources reach by paths from where they are: "../data".
-fs::path root_of_sources(const Project& project, const Facts& facts) {
-    constexpr std::size_t most_sources = 300;
-    fs::path root = project.own_folder;
-    std::vector<std::string> open{project.folder.string()};
-    std::size_t seen = 0;
-    ScanFacts scan_facts;
-    scan_facts.minor = facts.minor;
-    for (std::size_t next = 0; next < open.size() && seen < most_sources; ++next) {
-        std::string folder = open[next];
-        for (const FolderEntry& entry : list_folder(folder)) {
-            if (entry.name.starts_with('.') || entry.is_link) continue;
-            std::string path = folder + "/" + entry.name;
-            bool is_script = path == (project.folder / project.entry).string();
-            if (entry.is_folder && open.size() < most_sources && !is_there(path + "/pyvenv.cfg") &&
-                entry.name != "node_modules" && why_not_own(project.folder).empty())
-                open.push_back(path);
-            if (entry.is_folder || (!entry.name.ends_with(".py") && !is_script)) continue;
-            auto source = MappedFile::open(path);
-            // Most sources have nothing to do with what lies above.
-            bool climbs = source && source->text().find("__file__") != std::string_view::npos &&
-                          (source->text().find("..") != std::string_view::npos ||
-                           source->text().find("parent") != std::string_view::npos ||
-                           source->text().find("dirname") != std::string_view::npos ||
-                           source->text().find("pardir") != std::string_view::npos);
-            if (!climbs || ++seen > most_sources) continue;
-            scan_facts.file = path;
-            for (const StringAt& said : scan(source->text(), "m", "", scan_facts).file_paths) {
-                std::string reached =
-                    said.text.ends_with('*') ? said.text.substr(0, said.text.size() - 1) : said.text;
-                reached = fs::path(reached).lexically_normal().string();
-                bool is_deeper = reached.size() > root.string().size() || !root.string().starts_with(reached);
-                if (is_deeper && is_there(reached)) root = folder_of_both(root, reached);
-            }
-        }
-    }
-    return root;
-}
-
 Result<void> check_target(const std::string& target) {
     if (target == host_target()) return {};
     return fail(ErrorKind::missing,
@@ -711,7 +671,7 @@ Result<void> check_target(const std::string& target) {
 
 Result<std::string> usual_runtime(const std::string& target) {
     if (auto right = check_target(target); !right) return tl::make_unexpected(right.error());
-    auto interpreter = find_interpreter("", fs::current_path());
+    auto interpreter = find_interpreter("", fs::current_path(), fs::current_path());
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     return "Python, " + *interpreter;
 }
@@ -723,12 +683,7 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
     if (auto right = check_target(project.targets.front()); !right) return tl::make_unexpected(right.error());
     std::string home = project.runtime_home;
     if (home.empty() && project.is_installed) home = interpreter_of_script(project.folder / project.entry);
-    fs::path around = project.folder;
-    // The environment may lie beside the project's own files, above the entry.
-    while (around != project.own_folder && !is_there(around / ".venv") && !is_there(around / "venv") &&
-           around.has_relative_path())
-        around = around.parent_path();
-    auto interpreter = find_interpreter(home, around);
+    auto interpreter = find_interpreter(home, project.folder, project.own_folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     std::string entry = read_entry(project).file;
     auto facts = ask_interpreter(*interpreter, data / "python", entry, check == trace::EntryCheck::now);

@@ -88,9 +88,7 @@ void PythonRuntime::want_paths(const Scanned& scanned, Expansion& out) {
             std::string name =
                 file.ends_with(".py") && !below.empty() ? module_name_of(below) : std::string();
             if (!name.empty() && finder_.find(name).file == file) return want(name, reads, out);
-            Unit unit = file_unit(is_library_name(fs::path(file).filename().string()) ? UnitKind::native
-                                                                                      : UnitKind::data,
-                                  file, places_.of(file, root));
+            Unit unit = file_unit(kind_by_name(file), file, places_.of(file, root));
             unit.own = scanned.own;
             out.needs.push_back({std::move(unit), reads});
         };

@@ -47,10 +47,18 @@ inline std::string parent_folder_of(const std::string& path) {
 
 inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
 
+/// What a file of a package or the application is, by its name alone.
+inline UnitKind kind_by_name(const std::string& file) {
+    return is_library_name(fs::path(file).filename().string()) ? UnitKind::native : UnitKind::data;
+}
+
 /// A file that goes into the tree as it is, or as a native library.
 inline Unit file_unit(UnitKind kind, const std::string& file, const std::string& place) {
     return {kind, place, file, place, false, false};
 }
+
+/// The folder that holds the project and all that its sources reach by paths from where they are: "../data".
+fs::path root_of_sources(const Project& project, const Facts& facts);
 
 /// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,
 /// what they ask for in other ways in python_needs.cpp, what follows only from all modules together in
@@ -228,7 +236,10 @@ class PythonRuntime : public trace::Runtime {
     void settle_distributions(const std::vector<Unit>& units, UnitNeeds& needs);
     void carry_whole(const Distribution& distribution, const std::string& reached_by,
                      const std::unordered_set<std::string_view>& files, Expansion& out);
-    std::string target_machine() const { return "x86_64"; }
+    /// The variables that conditions of requirements ask for.
+    MarkerVariables markers() const {
+        return marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, "x86_64");
+    }
     void carry_distribution(const Distribution& distribution, const std::string& reached_by,
                             const std::unordered_set<std::string_view>& files, Expansion& out);
     // The application's own: python_own.cpp
@@ -315,7 +326,6 @@ class PythonRuntime : public trace::Runtime {
     std::set<std::string>
         idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
     std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
-    std::set<std::string> unreadable_;       ///< compiled modules whose names can't be read
     std::set<std::string> imported_;         ///< modules that statements of own modules import
     std::set<std::string> qml_modules_;      ///< folders of QML modules that are carried
     std::size_t seen_qml_ = 0;               ///< units that were looked at for QML

@@ -4,6 +4,7 @@
 #include "runtimes/python/python_tracing.h"
 #include "runtimes/python/trial.h"
 #include "support/file_hash.h"
+#include "trace/tracer.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -15,26 +16,17 @@ namespace {
 
 /// One distribution that is asked.
 struct Question {
-    std::string distribution;
     std::vector<std::string> modules;
     std::string key;
     Result<Trial> answer = Trial{};
 };
 
-/// What tells a unit from others: the name of a module, the place of a file.
-std::string name_of(const Unit& unit) { return trace::is_module(unit.kind) ? unit.name : "\n" + unit.place; }
-
-std::unordered_set<std::string> names_of(const std::vector<Unit>& units) {
-    std::unordered_set<std::string> names;
-    for (const Unit& unit : units) names.insert(name_of(unit));
-    return names;
-}
-
 template <typename Needs> bool brings_new(const std::vector<Unit>& units, const Needs& needs) {
     if (needs.empty()) return false;
-    std::unordered_set<std::string> known = names_of(units);
-    return std::ranges::any_of(needs,
-                               [&](const auto& need) { return !known.contains(name_of(need.second.unit)); });
+    std::unordered_set<std::string> known;
+    for (const Unit& unit : units) known.insert(trace::identity(unit));
+    return std::ranges::any_of(
+        needs, [&](const auto& need) { return !known.contains(trace::identity(need.second.unit)); });
 }
 
 } // namespace
@@ -80,7 +72,6 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
     std::string installed;
     for (const Distribution& one : distributions()) installed += one.name + "=" + one.version + " ";
     for (auto& [name, question] : questions) {
-        question.distribution = name;
         // The package itself first, then what is in it.
         std::ranges::sort(question.modules);
         question.key = installed;
