@@ -1,7 +1,7 @@
 #include "review/components.h"
 
-#include "review/system_packages.h"
 #include "support/files.h"
+#include "support/system_packages.h"
 
 #include <algorithm>
 #include <fmt/format.h>

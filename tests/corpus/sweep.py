@@ -1,11 +1,12 @@
-#!/usr/bin/env python3
+#!/usr/bin/python3
 """Builds programs with packages that people use, with no option, and compares a run in an empty root with one from source.
 
     tests/corpus/sweep.py LIST [--half 1|2] [--program PATH] [--work FOLDER] [--again] [NAME ...]
 
-LIST is a file in tests/corpus/sweeps/. Each program gets its packages in a virtual environment of its own, by pip. It is
-run from source, built, and run where neither its source nor its environment can be seen: exit code, output and the files
-that it writes have to be equal. Environments and results stay in the work folder, so that a sweep goes on where it was
+LIST is a file in tests/corpus/sweeps/. Each program gets its packages in an environment of its own, by pip (`requires`)
+or npm (`npm`), or is one of Debian's (`debian`, installed by hand: scripts and packages of the system). It is run from
+source, built, and run where neither its source nor its environment can be seen: exit code, output and the files that it
+writes have to be equal. One with a window (`window`) has to show the same picture. Environments and results stay in the work folder, so that a sweep goes on where it was
 stopped; --again runs what has a result already. Exit code 0 when all are alike.
 """
 
@@ -21,8 +22,12 @@ import sys
 import time
 import tomllib
 
+import windows
+
 HERE = os.path.dirname(os.path.abspath(__file__))
 ROOT = os.path.dirname(os.path.dirname(HERE))
+BUSYBOX = "/bin/busybox"  # Debian's busybox-static
+USUAL_PROGRAMS = "sh cat cp echo env false grep head id ls mkdir mv ps rm sed sleep sort tail tar test touch tr true uname wc which whoami".split()
 VARIABLES = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "TZ": "UTC", "PYTHONDONTWRITEBYTECODE": "1", "PYTHONHASHSEED": "0", "COLUMNS": "100", "USER": "sweep"}
 
 
@@ -52,15 +57,31 @@ def run(command, folder, environment, seconds=120, stdin=""):
     return code, out.decode(errors="replace"), err.decode(errors="replace")
 
 
+def pip_environment(requires, folder, python):
+    subprocess.run([python, "-m", "venv", folder], check=True, stdin=subprocess.DEVNULL)
+    return [folder + "/bin/pip", "install", "-q", "--disable-pip-version-check", *requires]
+
+
+def npm_environment(requires, folder):
+    os.makedirs(folder)
+    with open(os.path.join(folder, "package.json"), "w") as file:
+        file.write('{"name": "sweep", "private": true}\n')
+    return ["npm", "install", "--prefix", folder, "--no-audit", "--no-fund", "--silent", *requires]
+
+
 def environment_of(program, work, python):
-    """The program's virtual environment; makes it where it is not there."""
-    requires = sorted(program.get("requires", []))
-    folder = os.path.join(work, "environments", hashlib.sha256("\n".join(requires).encode()).hexdigest()[:12])
+    """The folder of the packages that the program wants, and why it can't be made; makes it where it is not there."""
+    if "debian" in program:
+        missing = [name for name in program["debian"] if not os.path.exists(f"/var/lib/dpkg/info/{name}.list")]
+        return "/usr", f"apt-get install {' '.join(missing)}" if missing else ""
+    npm = "npm" in program
+    requires = sorted(program["npm"] if npm else program.get("requires", []))
+    folder = os.path.join(work, "environments", hashlib.sha256("\n".join(["npm"] * npm + requires).encode()).hexdigest()[:12])
     if os.path.exists(os.path.join(folder, "made")):
         return folder, ""
     shutil.rmtree(folder, ignore_errors=True)
-    subprocess.run([python, "-m", "venv", folder], check=True, stdin=subprocess.DEVNULL)
-    installed = subprocess.run([folder + "/bin/pip", "install", "-q", "--disable-pip-version-check", *requires], capture_output=True, text=True, stdin=subprocess.DEVNULL)
+    command = npm_environment(requires, folder) if npm else pip_environment(requires, folder, python)
+    installed = subprocess.run(command, capture_output=True, text=True, stdin=subprocess.DEVNULL)
     if installed.returncode != 0:
         return folder, (installed.stderr.strip().splitlines() or ["?"])[-1]
     with open(os.path.join(folder, "made"), "w") as file:
@@ -97,6 +118,8 @@ def plain(text, names, ignored):
     for name, word in names:
         text = text.replace(name, word)
     text = re.sub(r"0x[0-9a-f]{6,}", "0x", text)
+    text = re.sub(r"\(Use `\S+ --trace", "(Use `node --trace", text)
+    text = re.sub(r"\(node:\d+\)", "(node)", text)
     for pattern in ignored:
         text = re.sub(pattern, "", text)
     return text
@@ -107,78 +130,145 @@ def without_source_lines(text):
     return [line for line in text.splitlines() if not line.startswith("  ") or line.startswith("  File ")]
 
 
+class Subject:
+    """A program as its user starts it: its files, and the commands that start and build it."""
+
+    def __init__(self, program, options, environment):
+        state = os.path.join(options.work, "state", program["name"])
+        self.home, self.place = os.path.join(state, "home"), os.path.join(state, "work")
+        self.project = os.path.join(options.work, "projects", program["name"])
+        self.build_variables, self.build_options = {}, []
+        fresh(self.project, {**program.get("files", {}), **program.get("config", {})})
+        os.makedirs(os.path.join(self.project, ".git"))  # the project ends here, not at this repository
+        if "npm" in program:
+            os.symlink(os.path.join(environment, "node_modules"), os.path.join(self.project, "node_modules"))
+            with open(os.path.join(environment, "package.json")) as file:
+                package = {**json.load(file), **json.loads(program.get("files", {}).get("package.json", "{}"))}
+            with open(os.path.join(self.project, "package.json"), "w") as file:
+                json.dump(package, file)
+            self.place = os.path.join(self.project, "work")  # its packages are found from there
+        if "source" in program:
+            self.entry = os.path.join(self.project, program["name"] + program.get("suffix", ".py"))
+            with open(self.entry, "w") as file:
+                file.write(program["source"])
+        elif "debian" in program:
+            self.entry = program["command"]
+        else:
+            self.entry = os.path.join(self.project if "npm" in program else environment, "node_modules/.bin" if "npm" in program else "bin", program["command"])
+        self.start_command = ["/usr/bin/python3", self.entry] if "debian" in program and self.entry.endswith(".py") else [self.entry]
+        if "npm" in program:
+            self.start_command = ["node", self.entry]
+        elif "source" in program:
+            self.start_command = [os.path.join(environment, "bin/python"), self.entry]
+            self.build_variables, self.build_options = {"VIRTUAL_ENV": environment}, ["--runtime", environment]
+        self.given = {**program.get("config", {}), **program.get("given", {})}
+        self.names = [(environment + "/lib/python3.11", "LIB"), (environment, "ENV"), (self.place, "WORK"), (self.project, "PROJECT"), (self.home, "HOME"), ("/home/sweep", "HOME"), ("/opt", "ENV/bin"), ("/work", "WORK")]
+        if "npm" in program:
+            self.names = [(environment, "PROJECT"), *self.names[2:], ("/opt", "PROJECT")]
+        if "debian" in program:
+            self.names = self.names[2:]
+
+    def start_afresh(self):
+        fresh(self.home, {".config/user": "", ".local/share/user": "", ".cache/user": ""})
+        fresh(self.place, self.given)
+
+
+def isolated(subject, output, variables, host, display):
+    """The command that runs the output where nothing of this machine is but what every system has."""
+    command = ["bwrap", "--unshare-pid", "--unshare-ipc", "--unshare-net", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp", "--tmpfs", "/var/tmp"]
+    for name, value in dict(variables, HOME="/home/sweep").items():
+        command += ["--setenv", name, value]
+    command += ["--ro-bind-try", "/etc/passwd", "/etc/passwd", "--ro-bind-try", "/etc/group", "/etc/group"]  # every system has them
+    command += ["--ro-bind-try", "/usr/lib/locale/C.utf8", "/usr/lib/locale/C.utf8"]
+    # Whatever machine it is, the usual small programs and a desktop's own lists are there.
+    command += ["--ro-bind", BUSYBOX, "/bin/busybox", "--symlink", "/bin", "/usr/bin"]
+    for name in USUAL_PROGRAMS:
+        command += ["--symlink", "busybox", "/bin/" + name]
+    if display:
+        command += display.shown_to_programs()
+    return [*command, *host, "--bind", subject.home, "/home/sweep", "--bind", subject.place, "/work", "--chdir", "/work", "--ro-bind", output, "/opt/" + os.path.basename(output), "/opt/" + os.path.basename(output)]
+
+
+def difference(program, subject, source, alone, files):
+    """What an observer of both runs would see, or nothing."""
+    was, now = ([plain(text, subject.names, program.get("ignore", [])) for text in streams[1:]] for streams in (source, alone))
+    if alone[0] != source[0]:
+        return f"exit code {alone[0]} instead of {source[0]}: {' | '.join((alone[2].strip() or alone[1].strip()).splitlines()[-3:])[-400:]}"
+    if was[0] != now[0] and not program.get("any_output"):
+        differ = next(((a, b) for a, b in zip(was[0].splitlines() + [""], now[0].splitlines() + [""]) if a != b), ("", ""))
+        return f"another output: {differ[1]!r} instead of {differ[0]!r} {now[1].strip()[-300:]}"
+    if not program.get("any_errors") and without_source_lines(was[1]) != without_source_lines(now[1]):
+        differ = next(((a, b) for a, b in zip(was[1].splitlines() + [""], now[1].splitlines() + [""]) if a != b), ("", ""))
+        return f"other errors: {differ[1]!r} instead of {differ[0]!r}"
+    if program.get("same_files", True) and sorted(files[0]) != sorted(files[1]):
+        return f"other files: {sorted(set(files[0]) ^ set(files[1]))[:5]}"
+    return ""
+
+
+def window_difference(program, subject, source, alone, pictures):
+    """The same for a program that has a window and was ended."""
+    if difference := windows.difference(*pictures, moving=program.get("moving", False)):
+        return f"{difference} {' | '.join(alone[2].strip().splitlines()[-4:])[-400:]}"
+    if "Traceback (most recent call last)" in alone[2] and "Traceback (most recent call last)" not in source[2]:
+        return "an error in its window: " + " | ".join(alone[2].strip().splitlines()[-3:])[-400:]
+    was, now = (windows.warnings(plain(streams[2], subject.names, program.get("ignore", []))) for streams in (source, alone))
+    new = [line for line in now if line not in was]
+    return f"other warnings: {new[0][:300]}" if new else ""
+
+
 def check(program, options, host):
     result = {"alike": False, "told": False, "size": 0, "seconds": 0.0, "cause": ""}
-    folder, failed = environment_of(program, options.work, options.python)
+    environment, failed = environment_of(program, options.work, options.python)
     if failed:
         return dict(result, cause="not installed: " + failed, skipped=True)
-    project = os.path.join(options.work, "projects", program["name"])
-    fresh(project, program.get("files", {}))
-    os.makedirs(os.path.join(project, ".git"))  # the project ends here, not at this repository
-    if "source" in program:
-        with open(os.path.join(project, program["name"] + ".py"), "w") as file:
-            file.write(program["source"])
-        entry = os.path.join(project, program["name"] + ".py")
-    else:
-        entry = os.path.join(folder, "bin", program["command"])
-    state = os.path.join(options.work, "state", program["name"])
-    home, place = os.path.join(state, "home"), os.path.join(state, "work")
-    arguments = program.get("arguments", [])
-    stdin = program.get("stdin", "")
-    variables = dict(VARIABLES, HOME=home)
+    subject = Subject(program, options, environment)
+    arguments, stdin = program.get("arguments", []), program.get("stdin", "")
+    variables = dict(VARIABLES, HOME=subject.home)
+    display = windows.Display() if program.get("window") else None
+    pictures = [os.path.join(options.work, "pictures", program["name"] + end) for end in (".source.png", ".built.png")]
 
-    def start():
-        fresh(home, {})
-        fresh(place, program.get("given", {}))
+    def observed(command, run_variables, bwrapped):
+        if display is None:
+            return run(command, subject.place, variables, 180 if bwrapped else 120, stdin)
+        return display.run(command, subject.place, run_variables, pictures[bwrapped], program.get("seconds", 20))
 
-    start()
-    start_command = [os.path.join(folder, "bin/python"), entry] if "source" in program else [entry]
-    source = run([*start_command, *arguments], place, variables, stdin=stdin)
-    source_files = files_below(place)
-    if source[0] is None or ("Traceback (most recent call last)" in source[2] and not program.get("may_fail")):
-        return dict(result, cause=f"does not run from source: {source[2].strip().splitlines()[-1:]}", skipped=True)
-    began = time.monotonic()
-    out = os.path.join(options.work, "outputs", program["name"])
-    shutil.rmtree(out, ignore_errors=True)
-    command = [options.program, "build", entry, "--out", out, "--compress", "fast", "--json"]
-    if "source" in program:
-        command += ["--runtime", folder]
-    built = run(command, project, dict(VARIABLES, HOME=os.environ.get("HOME", "/root"), **({"VIRTUAL_ENV": folder} if "source" in program else {})), 900)
-    result["seconds"] = round(time.monotonic() - began, 1)
-    if built[0] != 0:
-        return dict(result, cause=f"not built: {built[2].strip()[-300:]}", told=True)
-    told = json.loads(built[1])
-    result["size"] = told["size"]
-    with open(os.path.join(out, "trace.json")) as file:
-        ends = json.load(file)["loose_ends"]
-    full = [end for end in ends if not end.get("minor")]
-    result["told"] = bool(full)
-    result["loose_ends"] = [f"{end['kind']}: {end['what']} ({os.path.basename(end['file'])}:{end['line']})" for end in full][:8]
-    start()
-    output = told["output"]
-    isolated = ["bwrap", "--unshare-pid", "--unshare-ipc", "--unshare-net", "--die-with-parent", "--clearenv", "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp", "--tmpfs", "/var/tmp"]
-    for name, value in dict(variables, HOME="/home/sweep").items():
-        isolated += ["--setenv", name, value]
-    isolated += ["--ro-bind-try", "/etc/passwd", "/etc/passwd", "--ro-bind-try", "/etc/group", "/etc/group"]  # every system has them
-    isolated += ["--ro-bind-try", "/usr/lib/locale/C.utf8", "/usr/lib/locale/C.utf8"]
-    isolated += [*host, "--bind", home, "/home/sweep", "--bind", place, "/work", "--chdir", "/work", "--ro-bind", output, "/opt/" + os.path.basename(output), "/opt/" + os.path.basename(output), *arguments]
-    alone = run(isolated, place, variables, 180, stdin)
-    alone_files = files_below(place)
-    names = [(folder + "/lib/python3.11", "LIB"), (folder, "ENV"), (project, "PROJECT"), (home, "HOME"), (place, "WORK"), ("/home/sweep", "HOME"), ("/opt", "ENV/bin"), ("/work", "WORK")]
-    ignored = program.get("ignore", [])
-    was, now = ([plain(text, names, ignored) for text in streams[1:]] for streams in (source, alone))
-    if alone[0] != source[0]:
-        result["cause"] = f"exit code {alone[0]} instead of {source[0]}: {' | '.join((alone[2].strip() or alone[1].strip()).splitlines()[-3:])[-400:]}"
-    elif was[0] != now[0]:
-        differ = next(((a, b) for a, b in zip(was[0].splitlines() + [""], now[0].splitlines() + [""]) if a != b), ("", ""))
-        result["cause"] = f"another output: {differ[1]!r} instead of {differ[0]!r} {now[1].strip()[-300:]}"
-    elif not program.get("any_errors") and without_source_lines(was[1]) != without_source_lines(now[1]):
-        differ = next(((a, b) for a, b in zip(was[1].splitlines() + [""], now[1].splitlines() + [""]) if a != b), ("", ""))
-        result["cause"] = f"other errors: {differ[1]!r} instead of {differ[0]!r}"
-    elif program.get("same_files", True) and sorted(source_files) != sorted(alone_files):
-        result["cause"] = f"other files: {sorted(set(source_files) ^ set(alone_files))[:5]}"
+    try:
+        if display:
+            variables.update(display.variables())
+        subject.start_afresh()
+        source = observed([*subject.start_command, *arguments], variables, False)
+        source_files = files_below(subject.place)
+        if display:
+            if not source[3]:
+                return dict(result, cause=f"no window from source: {source[2].strip().splitlines()[-1:]}", skipped=True)
+        elif source[0] is None or ("Traceback (most recent call last)" in source[2] and not program.get("may_fail")):
+            return dict(result, cause=f"does not run from source: {source[2].strip().splitlines()[-1:]}", skipped=True)
+        subject.start_afresh()
+        began = time.monotonic()
+        out = os.path.join(options.work, "outputs", program["name"])
+        shutil.rmtree(out, ignore_errors=True)
+        command = [options.program, "build", subject.entry, "--out", out, "--compress", "fast", "--json", *subject.build_options]
+        built = run(command, subject.project, dict(VARIABLES, HOME=os.environ.get("HOME", "/root"), **subject.build_variables), 900)
+        result["seconds"] = round(time.monotonic() - began, 1)
+        if built[0] != 0:
+            return dict(result, cause=f"not built: {built[2].strip()[-300:]}", told=True)
+        told = json.loads(built[1])
+        result["size"] = told["size"]
+        with open(os.path.join(out, "trace.json")) as file:
+            ends = json.load(file)["loose_ends"]
+        full = [end for end in ends if not end.get("minor")]
+        result["told"] = bool(full)
+        result["loose_ends"] = [f"{end['kind']}: {end['what']} ({os.path.basename(end['file'])}:{end['line']})" for end in full][:8]
+        subject.start_afresh()
+        alone = observed([*isolated(subject, told["output"], variables, host, display), *arguments], variables, True)
+    finally:
+        if display:
+            display.end()
+    if display:
+        result["cause"] = window_difference(program, subject, source, alone, pictures)
     else:
-        result["alike"] = True
+        result["cause"] = difference(program, subject, source, alone, (source_files, files_below(subject.place)))
+    result["alike"] = not result["cause"]
     return result
 
 
@@ -196,11 +286,11 @@ def main():
     options = parser.parse_intermixed_args()
     options.work = os.path.abspath(options.work)
     options.program = os.path.abspath(options.program)
+    os.makedirs(os.path.join(options.work, "pictures"), exist_ok=True)
     path = options.list if os.path.exists(options.list) else os.path.join(HERE, "sweeps", options.list + ".toml")
     with open(path, "rb") as file:
         programs = tomllib.load(file)["program"]
     chosen = [p for i, p in enumerate(programs) if (not options.half or i % 2 + 1 == options.half) and (not options.names or p["name"] in options.names)]
-    os.makedirs(options.work, exist_ok=True)
     if options.install:
         for program in chosen:
             failed = environment_of(program, options.work, options.python)[1]

@@ -23,6 +23,7 @@ constexpr std::array mentions{
     Mention{"__dirname", 0, true}, Mention{"__filename", 0, true}, Mention{"Function", 0, true},
     Mention{"Worker", 1, true},    Mention{"fork", 1, true},       Mention{"'./", 0, false},
     Mention{"'..", 0, false},      Mention{"\"./", 0, false},      Mention{"\"..", 0, false},
+    Mention{".wasm", 1, true},     Mention{".proto", 1, true},     Mention{"orker.js", 4, true},
 };
 
 /// For each pair of letters the mentions that it may stand in, and where in them.

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <array>
+#include <fmt/format.h>
 #include <unordered_set>
 
 namespace omnistasis::node {
@@ -53,6 +54,7 @@ void collect(Resolver& resolver, const std::string& folder, int depth, std::vect
 std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vector<Unit>& units) {
     std::vector<std::pair<trace::UnitId, Need>> needs;
     if (!units.empty() && project_.own_files && !own_settled_) settle_own_files(units, needs);
+    if (!units.empty() && !declared_settled_) settle_declared(units, needs);
     if (!project_.whole_packages) return needs;
     // A package may have several places; each is one of its own.
     std::map<std::string, trace::UnitId> reached;
@@ -91,6 +93,51 @@ std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vecto
         }
     }
     return needs;
+}
+
+/// A package that the application says that it needs, whether or not a request shows it.
+void NodeRuntime::want_declared(const std::string& name, const Unit& main, const Reason& reason,
+                                bool required, Expansion& out) {
+    if (is_excluded(name)) return;
+    for (bool is_import : {false, true}) {
+        Found found = resolver_.resolve(name, main.file, is_import);
+        if (found.kind == Found::Kind::built_in) return;
+        if (found.kind == Found::Kind::file) return want_file(found, main, name, reason, out);
+    }
+    // One that has no main file: only programs, types or data.
+    for (fs::path at = fs::path(main.file).parent_path(); at.has_relative_path(); at = at.parent_path()) {
+        std::string folder = at.string();
+        std::string described = folder + "/node_modules/" + name + "/package.json";
+        if (!resolver_.has_folder(folder + "/node_modules/" + name) || !resolver_.has_file(described))
+            continue;
+        std::string real = resolver_.real(described);
+        out.needs.push_back({unit_of(real, placement_.place_of(real, main.file, main.place, name)), reason});
+        return;
+    }
+    if (required)
+        out.loose_ends.push_back({"declared-missing", fmt::format("{} is declared and not installed", name),
+                                  reason.file, 0, "the application stops where it needs it",
+                                  "run `npm install` in the project"});
+}
+
+/// What the application's package.json names: its dependencies; and of what it needs for development only
+/// what an own file names too, as presets and plug-ins in configurations.
+void NodeRuntime::settle_declared(const std::vector<Unit>& units,
+                                  std::vector<std::pair<trace::UnitId, Need>>& needs) {
+    declared_settled_ = true;
+    auto main = std::ranges::find(units, entry_, &Unit::file);
+    if (main == units.end()) return;
+    auto package = resolver_.package_in(placement_.package_root(entry_));
+    if (!package) return;
+    Expansion out;
+    Reason declared{"is declared in package.json by", package->file, 0, true};
+    for (const std::string& name : package->needs)
+        want_declared(name, *main, declared,
+                      std::ranges::find(package->may_need, name) == package->may_need.end(), out);
+    for (const std::string& name : package->may_need) want_declared(name, *main, declared, false, out);
+    trace::UnitId id = static_cast<trace::UnitId>(main - units.begin());
+    for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
+    std::ranges::move(out.loose_ends, std::back_inserter(ends_));
 }
 
 void NodeRuntime::settle_own_files(const std::vector<Unit>& units,

@@ -86,9 +86,22 @@ class Scanner {
         return line_;
     }
 
+    /// The name of a file that nothing but a program's own folder has: compiled code, a worker.
+    static bool is_neighbour(std::string_view quoted) {
+        if (quoted.size() < 8 || quoted.size() > 80) return false;
+        std::string_view name = quoted.substr(1, quoted.size() - 2);
+        bool is_part = name.ends_with(".wasm") || name.ends_with(".proto") || name.ends_with("orker.js");
+        return is_part && name.find_first_of("/\\ *:$") == std::string_view::npos && name.front() != '.';
+    }
+
     /// Functions of the application's own load modules, too; they are given the path as a text.
     void look_at_string(const Token& token) {
         std::string_view text = text_of(token);
+        if (is_neighbour(text)) {
+            add(RequestKind::mention, {"./" + std::string(text.substr(1, text.size() - 2))}, token.start,
+                true);
+            return;
+        }
         if (text.size() < 6 || text.size() > 200 || text[1] != '.') return;
         text = text.substr(1, text.size() - 2);
         if (!text.starts_with("./") && !text.starts_with("../")) return;
@@ -320,6 +333,15 @@ class Scanner {
         add(RequestKind::start, values, token.start, false);
     }
 
+    /// Whether a statement that goes on at `start` names the file's own place somewhere on its line.
+    bool names_own_place(std::size_t start) const {
+        constexpr std::size_t longest = 240;
+        std::string_view line = text_.substr(std::min(start, text_.size()), longest);
+        line = line.substr(0, line.find_first_of(";\n"));
+        return line.find("__dirname") != line.npos || line.find("__filename") != line.npos ||
+               line.find("import.meta") != line.npos;
+    }
+
     /// `const name = value`, where the value is known.
     void look_at_constant() {
         Lexer inner(text_, lexer_.position());
@@ -328,10 +350,11 @@ class Scanner {
         Token sign = inner.next();
         if (sign.sign != '=' || inner.peek() == '=') return;
         char first = inner.peek();
-        bool may_be_known = first == '"' || first == '\'' || first == '`' || class_of_word(first) ||
-                            first == '_' || first == '(' || first == '$';
+        bool names_place = names_own_place(inner.position());
+        bool may_be_known = names_place || first == '"' || first == '\'' || first == '`' ||
+                            class_of_word(first) || first == '_' || first == '(' || first == '$';
         if (!may_be_known) return;
-        if (class_of_word(first) || first == '$') {
+        if (!names_place && (class_of_word(first) || first == '$')) {
             // Most initial values are calls of functions that nobody knows here.
             Lexer look(text_, inner.position());
             Token word = look.next();

@@ -6,6 +6,7 @@
 #include "support/toml.h"
 
 #include <algorithm>
+#include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <map>
@@ -119,7 +120,10 @@ namespace {
 /// A folder that commands are installed into: one of the system's or a user's, or of a virtual environment.
 bool is_command_folder(const fs::path& folder) {
     std::string path = folder.string();
-    if (path == "/bin" || path == "/sbin" || path.starts_with("/usr/")) return true;
+    static constexpr std::array<std::string_view, 8> of_system{
+        "/bin",       "/sbin",          "/usr/bin",        "/usr/sbin",
+        "/usr/games", "/usr/local/bin", "/usr/local/sbin", "/usr/local/games"};
+    if (std::ranges::find(of_system, path) != of_system.end()) return true;
     return folder.filename() == "bin" &&
            (is_there(folder.parent_path() / "pyvenv.cfg") || folder.parent_path().filename() == ".local");
 }
@@ -161,7 +165,8 @@ Result<bool> settle_entry(Project& project) {
             project.entry = real.filename().string();
             file = real;
         }
-        project.is_installed = project.project_file.empty() && is_command_folder(file.parent_path());
+        project.is_installed = project.project_file.empty() &&
+                               (is_command_folder(file.parent_path()) || file.string().starts_with("/usr/"));
         // A package's __main__.py belongs to the folder that the package is in.
         if (file.filename() == main_file && project.project_file.empty()) {
             project.folder = folder_above_packages(file.parent_path());
@@ -194,6 +199,7 @@ Entry read_entry(const Project& project) {
         fs::path folder = file.parent_path();
         entry.file = file.string();
         entry.folder = folder.string();
+        entry.among_commands = project.project_file.empty() && is_command_folder(folder);
         if (file.filename() != main_file || !is_package(folder)) return entry;
         // A package's __main__.py runs as the package does: python -m package.
         entry.kind = Entry::Kind::module;

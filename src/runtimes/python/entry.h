@@ -16,7 +16,8 @@ struct Entry {
     std::string module;   ///< dotted; for a package the name with `.__main__`; empty for scripts
     std::string function; ///< what is called, with dots for attributes of attributes; else empty
     std::string file; ///< the source that runs as __main__; empty until a module is found on the search path
-    std::string folder; ///< what sys.path begins with, absolute
+    std::string folder;          ///< what sys.path begins with, absolute
+    bool among_commands = false; ///< that folder is one of commands, where no modules lie
 };
 
 /// Reads `project.entry` and fills in what follows from it or from a pyproject.toml beside it: the folder,

@@ -35,7 +35,19 @@ std::string Places::of_root(const std::string& root) const {
         if (root == *library) return library_;
         if (root == *library + "/lib-dynload") return library_ + "/lib-dynload";
     }
+    // A folder of one program's modules has its data about it.
+    if (root.starts_with("/usr/share/") ||
+        (root.starts_with("/usr/lib/") && !root.starts_with("/usr/lib/python")))
+        return relative_to(root, "/usr");
     return site_packages();
+}
+
+std::string Places::of_installed(const std::string& file) const {
+    if (std::string inner = relative_to(file, project_folder_); !inner.empty()) return "app/" + inner;
+    if (std::string inner = relative_to(file, "/usr/lib/python3/dist-packages"); !inner.empty())
+        return site_packages() + "/" + inner;
+    std::string inner = relative_to(file, "/usr");
+    return inner.empty() ? "share" + file : inner;
 }
 
 std::string Places::of(const std::string& file, const std::string& root) const {

@@ -20,6 +20,10 @@ class Places {
     /// The place of a folder of the search path.
     std::string of_root(const std::string& root) const;
 
+    /// The place of a file of an application that the system's package manager installed below `/usr`: as it
+    /// lies there.
+    std::string of_installed(const std::string& file) const;
+
     /// Whether the application itself, not a package or the runtime, is at home below that root.
     bool is_own(const std::string& root) const;
     /// Whether it is the runtime's own library.

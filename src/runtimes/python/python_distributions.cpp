@@ -82,12 +82,13 @@ bool PythonRuntime::is_companion(const Unit& unit) const {
 }
 
 /// Whether a companion of a distribution may bring a unit in.
-bool PythonRuntime::may_follow(const Distribution* of, const Unit& unit) {
+bool PythonRuntime::may_follow(const Unit& companion, const Distribution* of, const Unit& unit) {
     if (!trace::is_module(unit.kind) || unit.own || unit.of_runtime || unit.kind == UnitKind::built_in)
         return top_of(unit.name) != "test";
     if (unit.file.empty()) return true;
     const Distribution* owner = owners().owner_of(unit.file);
-    if (owner == nullptr || owner == of || carried_.reached.contains(owner->name)) return true;
+    if (owner == nullptr) return !is_in_packages(unit.file) || top_of(unit.name) == top_of(companion.name);
+    if (owner == of || carried_.reached.contains(owner->name)) return true;
     auto required = carried_.required.find(of == nullptr ? "" : of->name);
     return required != carried_.required.end() && required->second.contains(owner->name);
 }
@@ -102,8 +103,9 @@ void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
                             carried_.without_natives.contains(of->name);
         bool is_tool = trace::is_module(need.unit.kind) && is_development_tool(top_of(need.unit.name)) &&
                        !is_development_tool(top_of(companion.name));
-        bool may = may_follow(of, need.unit) && !(companion.own && !on_request(need.unit).empty()) &&
-                   !native_stays && !is_tool;
+        bool may = may_follow(companion, of, need.unit) &&
+                   !(companion.own && !on_request(need.unit).empty()) && !native_stays && !is_tool &&
+                   need.reason.verb != introspected;
         (may ? kept : withheld).push_back(std::move(need));
     }
     out.needs = std::move(kept);
@@ -146,11 +148,13 @@ void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
     for (auto& [name, withheld] : carried_.withheld) {
         auto id = ids.find(name);
         if (id == ids.end()) continue;
-        const Distribution* of = owners().owner_of(finder_.find(name).file);
+        const FoundModule& found = finder_.find(name);
+        const Distribution* of = owners().owner_of(found.file);
+        Unit companion = unit_of(name, found);
         std::vector<Need> still;
         for (Need& need : withheld)
-            if (may_follow(of, need.unit) && need.unit.kind != UnitKind::extension &&
-                !is_development_tool(top_of(need.unit.name)))
+            if (may_follow(companion, of, need.unit) && need.unit.kind != UnitKind::extension &&
+                !is_development_tool(top_of(need.unit.name)) && need.reason.verb != introspected)
                 needs.emplace_back(id->second, std::move(need));
             else
                 still.push_back(std::move(need));
@@ -239,6 +243,16 @@ void PythonRuntime::carry_distribution(const Distribution& distribution, const s
         carry_whole(distribution, reached_by, files, out);
 }
 
+/// Whether a module is one of a family that lore takes one by one, each with what it belongs to.
+bool PythonRuntime::comes_with_others(const std::string& name) const {
+    std::string top = top_of(name);
+    auto first = notes_.lower_bound(top);
+    for (auto note = first; note != notes_.end() && note->first.starts_with(top); ++note)
+        for (const std::string& family : note->second.leave_out)
+            if (family.ends_with('.') && name.starts_with(family)) return true;
+    return false;
+}
+
 /// All modules and data of a distribution, where it is small or the application itself.
 void PythonRuntime::carry_whole(const Distribution& distribution, const std::string& reached_by,
                                 const std::unordered_set<std::string_view>& files, Expansion& out) {
@@ -281,7 +295,7 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
         std::string name = module_name_of(part.inner);
         const FoundModule& found = finder_.find(name);
         if (!name.empty() && found.file == part.file) {
-            if (excluded(name) || name.ends_with("__main__")) continue;
+            if (excluded(name) || name.ends_with("__main__") || comes_with_others(name)) continue;
             Unit unit = unit_of(name, found);
             carried_.companions.insert(name);
             out.needs.push_back({std::move(unit), whole});

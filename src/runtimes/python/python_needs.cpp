@@ -261,7 +261,11 @@ void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result
         "mime",  "X11",   "pixmaps", "dict", "sounds", "applications", "glib-2.0"};
     for (const StringAt& string : result.system_paths) {
         std::string path = string.text;
-        while (path.ends_with('/')) path.pop_back();
+        while (path.size() > 1 && path.ends_with('/')) path.pop_back();
+        if (unit.own && want_own_path(unit, path, string.line, out)) continue;
+        // An own program that names the system's folder means the system; an installed one its own.
+        bool may_be_carried = path.starts_with("/usr/share/") || path.starts_with("/etc/");
+        if (!may_be_carried || (unit.own && !project_.is_installed)) continue;
         fs::path inner = fs::path(path).lexically_relative("/usr/share");
         bool in_share = path.starts_with("/usr/share/");
         // A configuration file in /etc is the package's own where it has the package's name.
@@ -285,6 +289,28 @@ void PythonRuntime::want_system_paths(const Unit& unit, const ScanResult& result
         std::lock_guard lock(mutex_);
         moved_[unit.name][path] = place;
     }
+}
+
+/// A path in own code that leads to something of the application itself, as it lies on this machine.
+bool PythonRuntime::want_own_path(const Unit& unit, const std::string& path, std::uint32_t line,
+                                  Expansion& out) {
+    if (std::string place = place_of_own_path(path); !place.empty()) {
+        if (!project_.is_installed && is_file(path))
+            out.needs.push_back(
+                {file_unit(kind_by_name(path), path, place), {"reads", unit.file, line, true}});
+        std::lock_guard lock(mutex_);
+        moved_[unit.name][path] = place;
+        return true;
+    }
+    bool elsewhere =
+        (path.starts_with("/home/") || path.starts_with("/opt/") || path.starts_with("/root/")) &&
+        relative_to(path, facts_.prefix).empty() && is_there(path);
+    if (elsewhere)
+        out.loose_ends.push_back(
+            {"absolute-path", fmt::format("`{}` is a path of this machine", path), unit.file, line,
+             "other machines do not have it",
+             "put the file into the project and name it relative to the source, or use --asset"});
+    return elsewhere;
 }
 
 /// Text encodings are modules that are found by their names (codecs, "Standard Encodings").

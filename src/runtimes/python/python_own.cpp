@@ -3,6 +3,7 @@
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "support/system_packages.h"
 #include "trace/own_ends.h"
 
 #include <algorithm>
@@ -18,6 +19,36 @@ namespace {
 constexpr std::array<std::string_view, 13> passed_library{
     "test",        "idlelib", "turtledemo", "ensurepip",  "tkinter",   "turtle",    "this",
     "antigravity", "lib2to3", "msilib",     "pydoc_data", "distutils", "__phello__"};
+
+/// What lies at the system's places and means nothing to the program itself.
+constexpr std::array<std::string_view, 24> passed_of_system{"doc/",          "man/",
+                                                            "info/",         "lintian/",
+                                                            "applications/", "metainfo/",
+                                                            "appdata/",      "bash-completion/",
+                                                            "zsh/",          "fish/",
+                                                            "menu/",         "mime/",
+                                                            "polkit-1/",     "gtk-doc/",
+                                                            "doc-base/",     "bug/",
+                                                            "reportbug/",    "python3/runtime.d/",
+                                                            "glib-2.0/",     "systemd/",
+                                                            "udev/",         "xdg/",
+                                                            "init.d/",       "cron"};
+
+/// The files of the system's package that brought the entry, where it is a command of the system.
+std::vector<std::string> installed_files(const Project& project, const Entry& entry) {
+    if (!project.is_installed || !entry.file.starts_with("/usr/")) return {};
+    std::vector<std::string> files = files_packaged_with(entry.file);
+    std::erase_if(files, [](const std::string& file) {
+        auto below = [&](std::string_view folder) { return file.starts_with(folder); };
+        bool is_data = below("/usr/share/") || below("/usr/lib/") || below("/usr/games/") || below("/etc/");
+        return !is_data || file.ends_with(".pyc") ||
+               std::ranges::any_of(passed_of_system, [&](std::string_view one) {
+                   return below("/usr/share/" + std::string(one)) || below("/usr/lib/" + std::string(one)) ||
+                          below("/etc/" + std::string(one));
+               });
+    });
+    return files;
+}
 
 } // namespace
 
@@ -60,8 +91,14 @@ fs::path root_of_sources(const Project& project, const Facts& facts) {
     return root;
 }
 
+/// What an installed command belongs to.
+void PythonRuntime::find_application() {
+    application_ = distribution_of_command();
+    installed_files_ = installed_files(project_, entry_);
+}
+
 /// The distribution that an installed command starts; null where the entry is somebody's own source.
-const Distribution* PythonRuntime::find_application() {
+const Distribution* PythonRuntime::distribution_of_command() {
     bool is_elsewhere = entry_.kind != Entry::Kind::script && !entry_.file.empty() &&
                         !places_.is_own(finder_.find(entry_.module).root);
     if (!project_.is_installed && !is_elsewhere) return nullptr;
@@ -76,6 +113,7 @@ const Distribution* PythonRuntime::find_application() {
 }
 
 bool PythonRuntime::is_of_application(const std::string& file) {
+    if (std::ranges::binary_search(installed_files_, file)) return true;
     return application_ != nullptr && owners().owner_of(file) == application_;
 }
 
@@ -129,9 +167,56 @@ void PythonRuntime::want_declared(Expansion& out) {
     }
 }
 
+/// Where a path of the own code leads in the app tree; empty where nothing of the application lies there.
+std::string PythonRuntime::place_of_own_path(const std::string& path) const {
+    auto lies_at_or_below = [&](const std::string& file) {
+        return file == path || (file.starts_with(path) && file[path.size()] == '/');
+    };
+    if (auto next = std::ranges::lower_bound(installed_files_, path);
+        (next != installed_files_.end() && lies_at_or_below(*next)) || path == "/usr") {
+        if (installed_files_.empty()) return {};
+        if (path == "/usr") return ".";
+        return places_.of_installed(path);
+    }
+    if (project_.is_installed || !why_not_own(project_.own_folder).empty() || !is_there(path)) return {};
+    std::string folder = project_.root_folder.string();
+    if (path != folder && relative_to(path, folder).empty()) return {};
+    return path == folder ? application_place() : places_.of(path, folder);
+}
+
+/// What the system's package manager installed with the command that is the application.
+void PythonRuntime::want_installed_files(Expansion& out) {
+    Reason lies{"belongs to the application's package, with", entry_.file, 0, true};
+    std::uint64_t size = 0;
+    for (const std::string& file : installed_files_) {
+        if (file == entry_.file) continue;
+        std::error_code failed;
+        size += fs::file_size(file, failed);
+        if (size > most_own_bytes) {
+            out.loose_ends.push_back(
+                {"own-too-large",
+                 fmt::format("{} and what follows of the application's package stays out", file), entry_.file,
+                 0, "the application may look for it", "name what it needs with --asset"});
+            break;
+        }
+        std::string root = "/usr/lib/python3/dist-packages";
+        std::string name = module_name_of(relative_to(file, root));
+        if (!name.empty() && finder_.find(name).file == file) {
+            if (excluded(name) || name == main_module()) continue;
+            carried_.companions.insert(name);
+            out.needs.push_back({unit_of(name, finder_.find(name)), lies});
+            continue;
+        }
+        Unit unit = file_unit(kind_by_name(file), file, places_.of_installed(file));
+        unit.own = true;
+        out.needs.push_back({std::move(unit), lies});
+    }
+}
+
 /// All files of the project's folder.
 void PythonRuntime::want_own_files(Expansion& out) {
-    if (!project_.own_files || project_.is_installed) return;
+    if (!project_.own_files) return;
+    if (project_.is_installed) return want_installed_files(out);
     OwnFiles own = find_own_files(project_);
     std::ranges::move(trace::loose_ends_of(own), std::back_inserter(out.loose_ends));
     Reason lies{"lies in the application's folder", own.folder, 0, true};

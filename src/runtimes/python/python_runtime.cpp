@@ -47,7 +47,7 @@ std::string relative_name(const std::string& name, std::string_view prefix) {
 std::vector<std::string> PythonRuntime::search_path() const {
     std::vector<std::string> path;
     // A folder of commands is no folder of modules, although the interpreter takes it for one.
-    if (!project_.is_installed) path.push_back(entry_.folder);
+    if (!entry_.among_commands) path.push_back(entry_.folder);
     path.insert(path.end(), facts_.search_path.begin(), facts_.search_path.end());
     // What the entry point itself does to the path, before it imports anything from there.
     auto source = MappedFile::open(entry_.file);
@@ -192,7 +192,7 @@ Result<Expansion> PythonRuntime::roots() {
                 want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
 
     if (auto found = find_entry_module(); !found) return tl::make_unexpected(found.error());
-    application_ = find_application();
+    find_application();
     Reason entry{"is the entry point", project_.project_file.string(), 0, false};
     if (entry_.kind == Entry::Kind::module) want(parent_of(entry_.module), entry, out);
     if (entry_.kind == Entry::Kind::function) {
@@ -344,7 +344,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
         std::string name = from ? request.name : relative_name(request.module, "gi.repository.");
         if (!name.empty())
             want_typelib(name, scanned.result,
-                         {"imports, as an introspected library,", unit.file, request.line, true}, out);
+                         {introspected, unit.file, request.line, true}, out);
     }
     for (const StringAt& code : scanned.result.code_strings)
         if (finder_.find(code.text))
@@ -357,7 +357,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
                              {"goes along as source, for", unit.file, 0, true}});
     apply_metadata(self, scanned.result, out);
     want_codecs(scanned.result, unit.file, scanned.own, scanned.standard, out);
-    if (!scanned.own && !scanned.standard) want_system_paths(self, scanned.result, out);
+    if (!scanned.standard) want_system_paths(self, scanned.result, out);
     if (!scanned.standard) want_opened_libraries(self, scanned.result, out);
     if (scanned.result.reads_stubs) want_stubs(self, name, out);
     if (scanned.result.restarts_itself)
@@ -396,7 +396,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
         imported_ = json["imported"].get<std::set<std::string>>();
     }
     auto found = find_entry_module();
-    application_ = find_application();
+    find_application();
     return found;
 }
 

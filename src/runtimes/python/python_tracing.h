@@ -47,7 +47,11 @@ inline std::string parent_folder_of(const std::string& path) {
 
 inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
 
+/// Why the parts of an introspected library are needed.
+inline constexpr const char* introspected = "imports, as an introspected library,";
+
 /// What a file of a package or the application is, by its name alone.
+
 inline UnitKind kind_by_name(const std::string& file) {
     return is_library_name(fs::path(file).filename().string()) ? UnitKind::native : UnitKind::data;
 }
@@ -228,7 +232,8 @@ class PythonRuntime : public trace::Runtime {
                                                  const std::set<std::string>& extras);
     bool is_in_packages(const std::string& file) const;
     bool is_companion(const Unit& unit) const;
-    bool may_follow(const Distribution* of, const Unit& unit);
+    bool may_follow(const Unit& companion, const Distribution* of, const Unit& unit);
+    bool comes_with_others(const std::string& name) const;
     void restrain(const Unit& companion, Expansion& out);
     void note_asked(const Unit& asking, const std::vector<Need>& needs);
     void settle_companions(const UnitIds& ids, UnitNeeds& needs);
@@ -244,7 +249,11 @@ class PythonRuntime : public trace::Runtime {
                             const std::unordered_set<std::string_view>& files, Expansion& out);
     // The application's own: python_own.cpp
     bool shows_itself(const Unit& unit);
-    const Distribution* find_application();
+    void find_application();
+    const Distribution* distribution_of_command();
+    std::string place_of_own_path(const std::string& path) const;
+    bool want_own_path(const Unit& unit, const std::string& path, std::uint32_t line, Expansion& out);
+    void want_installed_files(Expansion& out);
     bool is_of_application(const std::string& file);
     void settle_own(const UnitIds& ids, UnitNeeds& needs);
     void want_declared(Expansion& out);
@@ -316,10 +325,12 @@ class PythonRuntime : public trace::Runtime {
     std::map<std::string, std::set<std::string>>
         tried_;                                 ///< distribution, modules that were imported on trial
     const Distribution* application_ = nullptr; ///< that the entry, an installed command, starts
-    bool whole_library_ = false;                ///< the standard library goes along whole
-    bool reads_own_sources_ = false;            ///< the application reads Python files as text
-    std::set<std::string> with_source_;         ///< own modules whose source goes along as a file
-    std::set<std::string> shows_modules_;       ///< distributions that look at their own module files
+    /// What the system's package manager installed with the entry; sorted.
+    std::vector<std::string> installed_files_;
+    bool whole_library_ = false;          ///< the standard library goes along whole
+    bool reads_own_sources_ = false;      ///< the application reads Python files as text
+    std::set<std::string> with_source_;   ///< own modules whose source goes along as a file
+    std::set<std::string> shows_modules_; ///< distributions that look at their own module files
     std::map<std::string, std::vector<std::string>>
         requested_with_;                           ///< distribution, groups that it requires
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries

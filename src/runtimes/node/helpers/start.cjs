@@ -179,6 +179,28 @@ function tellTimes(file) {
 }
 if (process.env.OMNISTASIS_TIMES && isMainThread) tellTimes(process.env.OMNISTASIS_TIMES);
 
+// Plug-ins and presets are looked for from the folder that a program runs in, where its project is; the project of
+// a built one is in the tree.
+function lookInTreeToo() {
+  const resolve = Module._resolveFilename;
+  const home = tree + path.sep;
+  Module._resolveFilename = function (request, parent, isMain, options) {
+    try {
+      return resolve.call(this, request, parent, isMain, options);
+    } catch (error) {
+      const from = (options && options.paths && options.paths[0]) || (parent && parent.filename) || '';
+      const isName = !/^(\.{1,2}([/\\]|$)|[/\\#]|[A-Za-z]:)/.test(request);
+      if (error.code !== 'MODULE_NOT_FOUND' || !isName || from.startsWith(home) || !process.argv[1]) throw error;
+      try {
+        return resolve.call(this, request, parent, isMain, { paths: [path.dirname(fs.realpathSync(process.argv[1]))] });
+      } catch {
+        throw error;
+      }
+    }
+  };
+}
+lookInTreeToo();
+
 // Nobody asked for this file: it is no module of the application's.
 delete require.cache[__filename];
 

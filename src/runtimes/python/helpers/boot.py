@@ -42,8 +42,12 @@ def _with_moved_paths(code, moved):
 
     def changed(constant):
         if type(constant) is str:
+            place = moved.get(constant.rstrip("/"))
+            if place is not None:
+                return TREE + "/" + place + constant[len(constant.rstrip("/")):]
             for path, place in moved.items():
-                constant = constant.replace(path, TREE + "/" + place)
+                if path.count("/") > 2:  # others are parts of paths that lead to other things
+                    constant = constant.replace(path, TREE + "/" + place)
         elif type(constant) is tuple:
             constant = tuple(map(changed, constant))
         elif type(constant) is type(code):

@@ -1,4 +1,4 @@
-#include "review/system_packages.h"
+#include "support/system_packages.h"
 
 #include "support/files.h"
 #include "support/own_program.h"
@@ -9,7 +9,7 @@
 #include <oneapi/tbb/parallel_for.h>
 #include <unordered_map>
 
-namespace omnistasis::review {
+namespace omnistasis {
 
 namespace {
 
@@ -52,6 +52,39 @@ void read_status(std::string_view status, std::map<std::string, SystemPackage>& 
     }
 }
 
+/// Calls with each package's name and its source's.
+template <typename Tell> void each_source(std::string_view status, Tell tell) {
+    std::string_view package, source;
+    while (!status.empty()) {
+        std::size_t end = std::min(status.find('\n'), status.size());
+        std::string_view line = status.substr(0, end);
+        status.remove_prefix(std::min(end + 1, status.size()));
+        if (line.starts_with("Package: ")) package = source = line.substr(9);
+        if (line.starts_with("Source: ")) source = line.substr(8, line.substr(8).find(' '));
+        if ((line.empty() || status.empty()) && !package.empty()) {
+            tell(package, source);
+            package = source = {};
+        }
+    }
+}
+
+/// The names of the lists of `package`: one, or one for each architecture.
+std::vector<std::string> lists_of(std::string_view package, const std::vector<std::string>& lists) {
+    std::vector<std::string> found;
+    for (const std::string& list : lists)
+        if (list.starts_with(package) && list.substr(package.size()).find_first_of(".:") == 0 &&
+            (list[package.size()] == ':' || list.size() == package.size() + 5))
+            found.push_back(list);
+    return found;
+}
+
+std::vector<std::string> all_lists() {
+    std::vector<std::string> lists;
+    for (const FolderEntry& entry : list_folder(fs::path(database) / "info"))
+        if (entry.name.ends_with(".list")) lists.push_back(entry.name);
+    return lists;
+}
+
 using Owners = std::vector<std::pair<std::string, SystemPackage>>;
 
 Owners look_up(const std::vector<std::string>& files) {
@@ -62,9 +95,7 @@ Owners look_up(const std::vector<std::string>& files) {
         names.push_back(spellings(file));
         for (const std::string& name : names.back()) wanted.emplace(name, &file);
     }
-    std::vector<std::string> lists;
-    for (const FolderEntry& entry : list_folder(fs::path(database) / "info"))
-        if (entry.name.ends_with(".list")) lists.push_back(entry.name);
+    std::vector<std::string> lists = all_lists();
     std::mutex mutex;
     std::map<std::string, std::string> owner_of; // file, package
     oneapi::tbb::parallel_for(std::size_t(0), lists.size(), [&](std::size_t i) {
@@ -119,4 +150,33 @@ std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::s
     return {owners.begin(), owners.end()};
 }
 
-} // namespace omnistasis::review
+std::vector<std::string> files_packaged_with(const std::string& file) {
+    auto status = MappedFile::open(fs::path(database) / "status");
+    if (!status) return {};
+    Owners owners = look_up({file});
+    if (owners.empty()) return {};
+    std::string_view source;
+    each_source(status->text(), [&](std::string_view package, std::string_view its_source) {
+        if (package == owners.front().second.name) source = its_source;
+    });
+    std::vector<std::string> lists = all_lists(), files;
+    each_source(status->text(), [&](std::string_view package, std::string_view its_source) {
+        if (its_source != source) return;
+        for (const std::string& name : lists_of(package, lists)) {
+            auto list = MappedFile::open(fs::path(database) / "info" / name);
+            std::string_view text = list ? list->text() : std::string_view();
+            while (!text.empty()) {
+                std::size_t end = std::min(text.find('\n'), text.size());
+                std::string path(text.substr(0, end));
+                text.remove_prefix(std::min(end + 1, text.size()));
+                if (path.starts_with("/lib/")) path.insert(0, "/usr");
+                if (is_file(path)) files.push_back(std::move(path));
+            }
+        }
+    });
+    std::ranges::sort(files);
+    files.erase(std::unique(files.begin(), files.end()), files.end());
+    return files;
+}
+
+} // namespace omnistasis

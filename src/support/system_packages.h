@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-namespace omnistasis::review {
+namespace omnistasis {
 
 /// A package of this machine's system.
 struct SystemPackage {
@@ -22,4 +22,9 @@ struct SystemPackage {
 /// change.
 std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::string>& files, Store& store);
 
-} // namespace omnistasis::review
+/// The files of the package that brought `file`, and of the installed ones that were built from the same
+/// source (a program and its data are often two packages); sorted, absolute. Empty where no package brought
+/// it.
+std::vector<std::string> files_packaged_with(const std::string& file);
+
+} // namespace omnistasis
