@@ -146,7 +146,6 @@ class Subject:
                 package = {**json.load(file), **json.loads(program.get("files", {}).get("package.json", "{}"))}
             with open(os.path.join(self.project, "package.json"), "w") as file:
                 json.dump(package, file)
-            self.place = os.path.join(self.project, "work")  # its packages are found from there
         if "source" in program:
             self.entry = os.path.join(self.project, program["name"] + program.get("suffix", ".py"))
             with open(self.entry, "w") as file:
@@ -269,6 +268,9 @@ def check(program, options, host):
     else:
         result["cause"] = difference(program, subject, source, alone, (source_files, files_below(subject.place)))
     result["alike"] = not result["cause"]
+    shutil.rmtree(subject.home)  # the tree that the output unpacked
+    if result["alike"]:
+        os.remove(told["output"])
     return result
 
 

@@ -48,6 +48,7 @@ Result<std::vector<trace::MadeFile>> NodeRuntime::make_files(const std::vector<U
     nlohmann::ordered_json settings;
     settings["interpreter"] = interpreter_place();
     settings["name"] = project_.name;
+    settings["entry"] = placement_.own_place(entry_);
     // Compiled code that is kept on a user's machine is for these sources and no others.
     std::string sources;
     for (const Unit& unit : units)

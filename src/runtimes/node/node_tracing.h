@@ -101,6 +101,7 @@ class NodeRuntime : public trace::Runtime {
     void settle_declared(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
     void want_declared(const std::string& name, const Unit& main, const Reason& reason, bool required,
                        Expansion& out);
+    void settle_named(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
     void settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
 
     Project project_;
@@ -113,6 +114,7 @@ class NodeRuntime : public trace::Runtime {
     std::string entry_; ///< real path
     bool own_settled_ = false;
     bool declared_settled_ = false;
+    std::set<std::string> searched_;         ///< packages whose files were searched for names, by place
     std::set<std::string> whole_;            ///< packages that were looked at: folder and place
     std::vector<trace::LooseEnd> ends_;      ///< what is told once the trace is done
     std::vector<std::string> entry_options_; ///< that the entry's first line gives the runtime

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
+#include <set>
 #include <unordered_set>
 
 namespace omnistasis::node {
@@ -55,6 +56,7 @@ std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vecto
     std::vector<std::pair<trace::UnitId, Need>> needs;
     if (!units.empty() && project_.own_files && !own_settled_) settle_own_files(units, needs);
     if (!units.empty() && !declared_settled_) settle_declared(units, needs);
+    if (needs.empty()) settle_named(units, needs);
     if (!project_.whole_packages) return needs;
     // A package may have several places; each is one of its own.
     std::map<std::string, trace::UnitId> reached;
@@ -120,24 +122,97 @@ void NodeRuntime::want_declared(const std::string& name, const Unit& main, const
                                   "run `npm install` in the project"});
 }
 
-/// What the application's package.json names: its dependencies; and of what it needs for development only
-/// what an own file names too, as presets and plug-ins in configurations.
+/// What the application's package.json names: its dependencies. Of what the project around a tool names, the
+/// tool's plug-ins and presets: they say whose parts they are.
 void NodeRuntime::settle_declared(const std::vector<Unit>& units,
                                   std::vector<std::pair<trace::UnitId, Need>>& needs) {
     declared_settled_ = true;
     auto main = std::ranges::find(units, entry_, &Unit::file);
-    if (main == units.end()) return;
-    auto package = resolver_.package_in(placement_.package_root(entry_));
-    if (!package) return;
+    std::string root = placement_.package_root(entry_);
+    auto package = resolver_.package_in(root);
+    if (main == units.end() || !package) return;
     Expansion out;
     Reason declared{"is declared in package.json by", package->file, 0, true};
+    std::set<std::string> optional{package->may_need.begin(), package->may_need.end()};
     for (const std::string& name : package->needs)
-        want_declared(name, *main, declared,
-                      std::ranges::find(package->may_need, name) == package->may_need.end(), out);
-    for (const std::string& name : package->may_need) want_declared(name, *main, declared, false, out);
+        want_declared(name, *main, declared, !optional.contains(name), out);
+    for (const std::string& name : optional) want_declared(name, *main, declared, false, out);
+
+    std::set<std::string> of_application{package->needs.begin(), package->needs.end()};
+    of_application.insert(package->peers.begin(), package->peers.end());
+    of_application.insert(package->name);
+    auto around = resolver_.package_in(placement_.base());
+    if (around == nullptr) around = package;
+    Reason part{"is a part of the application for", around->file, 0, true};
+    for (const auto* names : {&around->needs, &around->may_need, &around->needs_for_development})
+        for (const std::string& name : *names) {
+            std::string folder = placement_.base() + "/node_modules/" + name;
+            auto other = resolver_.has_folder(folder) ? resolver_.package_in(folder) : nullptr;
+            bool is_part = other && std::ranges::any_of(other->peers, [&](const std::string& peer) {
+                               return of_application.contains(peer);
+                           });
+            if (is_part) want_declared(name, *main, part, false, out);
+        }
     trace::UnitId id = static_cast<trace::UnitId>(main - units.begin());
     for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
     std::ranges::move(out.loose_ends, std::back_inserter(ends_));
+}
+
+namespace {
+
+/// What stands between quotation marks around each place where `name` begins a text: the name itself, or a
+/// path in the package.
+std::set<std::string> specifiers_in(std::string_view text, const std::string& name) {
+    std::set<std::string> found;
+    for (std::size_t at = text.find(name); at != std::string_view::npos; at = text.find(name, at + 1)) {
+        char quote = at == 0 ? ' ' : text[at - 1];
+        if (quote != '"' && quote != '\'' && quote != '`') continue;
+        std::string_view rest = text.substr(at, 200);
+        std::size_t end = rest.find(quote);
+        if (end == std::string_view::npos || (end > name.size() && rest[name.size()] != '/')) continue;
+        std::string_view one = rest.substr(0, end);
+        if (one.find_first_of(" $*{\n") == std::string_view::npos) found.emplace(one);
+    }
+    return found;
+}
+
+} // namespace
+
+/// Packages that a package of others declares and that no request leads to: where its files name them, by a
+/// text that goes to who knows where, they may be loaded.
+void NodeRuntime::settle_named(const std::vector<Unit>& units,
+                               std::vector<std::pair<trace::UnitId, Need>>& needs) {
+    std::set<std::string> carried; // folders of packages
+    std::map<std::string, std::vector<trace::UnitId>> scripts;
+    for (trace::UnitId id = 0; id < units.size(); ++id) {
+        if (units[id].file.empty() || units[id].kind == UnitKind::program) continue;
+        std::string root = placement_.package_root(units[id].file);
+        carried.insert(root);
+        bool may_name = units[id].kind == UnitKind::script ||
+                        (units[id].file.ends_with(".json") && !units[id].file.ends_with("/package.json"));
+        if (may_name && !units[id].own) scripts[root].push_back(id);
+    }
+    for (const auto& [root, ids] : scripts) {
+        if (!searched_.insert(root).second) continue;
+        auto package = resolver_.package_in(root);
+        if (!package) continue;
+        std::vector<std::string> unreached;
+        for (const std::string& name : package->needs) {
+            Found found = resolver_.resolve(name + "/package.json", root + "/package.json", false);
+            std::string folder = found.kind == Found::Kind::file ? placement_.package_root(found.file) : "";
+            if (!carried.contains(folder) && !is_excluded(name)) unreached.push_back(name);
+        }
+        for (trace::UnitId id : ids) {
+            if (unreached.empty()) break;
+            auto source = MappedFile::open(units[id].file);
+            if (!source) continue;
+            Expansion out;
+            for (const std::string& name : unreached)
+                for (const std::string& one : specifiers_in(source->text(), name))
+                    want_declared(one, units[id], {"names", units[id].file, 0, true}, false, out);
+            for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
+        }
+    }
 }
 
 void NodeRuntime::settle_own_files(const std::vector<Unit>& units,

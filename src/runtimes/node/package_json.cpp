@@ -82,6 +82,8 @@ std::shared_ptr<const PackageJson> read_package_json(const std::string& file) {
     take_names(json, "dependencies", package->needs);
     take_names(json, "optionalDependencies", package->may_need);
     take_names(json, "peerDependencies", package->may_need);
+    take_names(json, "peerDependencies", package->peers);
+    take_names(json, "devDependencies", package->needs_for_development);
     take_list(json, "os", package->systems);
     take_list(json, "cpu", package->processors);
     take_list(json, "libc", package->c_libraries);

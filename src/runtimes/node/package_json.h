@@ -19,9 +19,11 @@ struct PackageJson {
     bool is_module = false;         ///< "type": "module"
     nlohmann::ordered_json exports; ///< null where there are none; keys in the order of the file
     nlohmann::ordered_json imports;
-    std::map<std::string, std::string> programs;               ///< "bin": name to file
-    std::vector<std::string> needs;                            ///< dependencies, by name
-    std::vector<std::string> may_need;                         ///< optional dependencies and peers
+    std::map<std::string, std::string> programs;    ///< "bin": name to file
+    std::vector<std::string> needs;                 ///< dependencies, by name
+    std::vector<std::string> may_need;              ///< optional dependencies and peers
+    std::vector<std::string> peers;                 ///< the packages that it is a part for, by name
+    std::vector<std::string> needs_for_development; ///< "devDependencies"
     std::vector<std::string> systems, processors, c_libraries; ///< "os", "cpu", "libc"
     std::string description;
     std::string licence; ///< "license": an SPDX expression, or other words

@@ -77,10 +77,12 @@ function keepCompiled(file) {
 
   const compile = Module.prototype._compile;
   const plain = Module._extensions['.js'];
+  const [before, wrap] = [Module.wrapper[0], Module.wrap];
   const home = tree + path.sep;
   const firstLine = /^#!.*/; // may name the interpreter
   Module.prototype._compile = function (content, filename, ...rest) {
-    // Whoever changes sources while they are loaded means the changed ones.
+    // Whoever changes sources or what is put around them while they are loaded means the changed ones.
+    if (Module.wrapper[0] !== before || Module.wrap !== wrap) return compile.call(this, content, filename, ...rest);
     if (!fits || !filename.startsWith(home) || uncompiled.has(filename) || Module._extensions['.js'] !== plain)
       return compile.call(this, content, filename, ...rest);
     const place = filename.slice(home.length);
@@ -182,21 +184,15 @@ if (process.env.OMNISTASIS_TIMES && isMainThread) tellTimes(process.env.OMNISTAS
 // Plug-ins and presets are looked for from the folder that a program runs in, where its project is; the project of
 // a built one is in the tree.
 function lookInTreeToo() {
-  const resolve = Module._resolveFilename;
+  const lookUp = Module._resolveLookupPaths;
   const home = tree + path.sep;
-  Module._resolveFilename = function (request, parent, isMain, options) {
-    try {
-      return resolve.call(this, request, parent, isMain, options);
-    } catch (error) {
-      const from = (options && options.paths && options.paths[0]) || (parent && parent.filename) || '';
-      const isName = !/^(\.{1,2}([/\\]|$)|[/\\#]|[A-Za-z]:)/.test(request);
-      if (error.code !== 'MODULE_NOT_FOUND' || !isName || from.startsWith(home) || !process.argv[1]) throw error;
-      try {
-        return resolve.call(this, request, parent, isMain, { paths: [path.dirname(fs.realpathSync(process.argv[1]))] });
-      } catch {
-        throw error;
-      }
-    }
+  let own;
+  Module._resolveLookupPaths = function (request, parent) {
+    const paths = lookUp.call(this, request, parent);
+    const isName = !/^(\.{1,2}([/\\]|$)|[/\\#]|[A-Za-z]:)/.test(request);
+    if (!paths || !isName || !parent || (parent.filename && parent.filename.startsWith(home))) return paths;
+    own ??= Module._nodeModulePaths(path.join(tree, path.dirname(settings.entry)));
+    return paths.concat(own.filter((folder) => folder.startsWith(home) && !paths.includes(folder)));
   };
 }
 lookInTreeToo();
