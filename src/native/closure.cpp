@@ -73,7 +73,10 @@ Result<void> Closure::follow(std::size_t first) {
             if (found.empty()) continue;
             by_name_.emplace(name, found);
             auto [kept, is_new] = followed_.insert(found);
-            if (!is_new) continue;
+            if (!is_new) {
+                add_other_name(fs::path(name).filename().string(), found);
+                continue;
+            }
             const ElfFile* elf = model_.elf_at(found);
             if (!elf->soname.empty()) by_name_.emplace(elf->soname, found);
             if (!place_of_.contains(found)) {
@@ -81,7 +84,7 @@ Result<void> Closure::follow(std::size_t first) {
                 auto place = place_of_package_file_ && fs::path(found).filename() == file_name
                                  ? place_of_package_file_(found)
                                  : std::nullopt;
-                shipped_.push_back({file_name, found, place ? *place : "lib/" + file_name});
+                shipped_.push_back({file_name, found, place ? *place : "lib/" + file_name, false});
                 place_of_.emplace(found, shipped_.back().place);
             }
             open.push_back(objects_.size());
@@ -89,6 +92,15 @@ Result<void> Closure::follow(std::size_t first) {
         }
     }
     return {};
+}
+
+/// A library may be linked by a name that is neither its file's nor its own: both have to lead to it.
+void Closure::add_other_name(const std::string& name, const std::string& found) {
+    auto known = place_of_.find(found);
+    const ElfFile* elf = model_.elf_at(found);
+    bool leads_there = known == place_of_.end() || fs::path(known->second).filename() == name ||
+                       elf == nullptr || elf->soname == name || !other_names_.insert(name).second;
+    if (!leads_there) shipped_.push_back({name, found, "lib/" + name, true});
 }
 
 std::vector<UnfitLibrary> Closure::unfit() const {

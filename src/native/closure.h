@@ -16,9 +16,10 @@ namespace omnistasis::native {
 
 /// A library that goes into the app tree because another file needs it.
 struct ShippedLibrary {
-    std::string name;  ///< the name that it is asked for by
-    std::string file;  ///< its real path on this machine
-    std::string place; ///< in the app tree
+    std::string name;        ///< the name that it is asked for by
+    std::string file;        ///< its real path on this machine
+    std::string place;       ///< in the app tree
+    bool other_name = false; ///< it has a place already, under a name that this need does not ask for
 };
 
 /// One DT_NEEDED entry, or a name in the text of a file that opens libraries, and what the dynamic loader
@@ -60,6 +61,7 @@ class Closure {
 
   private:
     Result<void> follow(std::size_t first);
+    void add_other_name(const std::string& name, const std::string& found);
     std::string found_for(const std::string& name, std::size_t asking) const;
     const std::vector<std::string>& names_in(const std::string& real);
 
@@ -67,6 +69,7 @@ class Closure {
     Store& store_;
     PlaceOf place_of_package_file_;
     LoaderModel model_;
+    std::set<std::string> other_names_; ///< of libraries that have a place already
     std::string program_;               ///< real path
     std::vector<LoadedObject> objects_; ///< of the process that all of it ends up in; names are real paths
     std::map<std::string, std::string> by_name_;  ///< names that were resolved, to real paths

@@ -85,6 +85,25 @@ std::vector<std::string> all_lists() {
     return lists;
 }
 
+/// A file, or all files of a folder that a link stands for: lists name the link only.
+void add_files_at(const std::string& path, std::vector<std::string>& files) {
+    constexpr std::size_t most = 20'000;
+    std::error_code failed;
+    if (is_file(path)) {
+        files.push_back(path);
+    } else if (fs::is_symlink(path, failed) && is_folder(path)) {
+        for (const FolderEntry& entry : list_folder(path)) {
+            std::string inner = path + "/" + entry.name;
+            if (files.size() >= most || entry.is_link) continue;
+            if (!entry.is_folder)
+                files.push_back(inner);
+            else
+                for (const FolderEntry& deeper : list_folder(inner))
+                    if (!deeper.is_folder && !deeper.is_link) files.push_back(inner + "/" + deeper.name);
+        }
+    }
+}
+
 using Owners = std::vector<std::pair<std::string, SystemPackage>>;
 
 Owners look_up(const std::vector<std::string>& files) {
@@ -170,7 +189,7 @@ std::vector<std::string> files_packaged_with(const std::string& file) {
                 std::string path(text.substr(0, end));
                 text.remove_prefix(std::min(end + 1, text.size()));
                 if (path.starts_with("/lib/")) path.insert(0, "/usr");
-                if (is_file(path)) files.push_back(std::move(path));
+                add_files_at(path, files);
             }
         }
     });

@@ -307,7 +307,12 @@ class Tracer {
             if (is_native(units[id].kind) && !units[id].file.empty())
                 by_file[real_path(units[id].file)].push_back(id);
         for (const native::ShippedLibrary& library : closure.libraries()) {
-            if (by_file.contains(library.file)) continue;
+            // A second name of a library is a second file.
+            auto known = by_file.find(library.file);
+            bool has_name = known != by_file.end() && std::ranges::any_of(known->second, [&](UnitId id) {
+                                return fs::path(units[id].place).filename() == library.name;
+                            });
+            if (has_name || (known != by_file.end() && !library.other_name)) continue;
             Unit unit{UnitKind::native, library.name, library.file, library.place, false};
             by_file[library.file].push_back(graph_.add(unit).first);
         }

@@ -165,7 +165,7 @@ class Subject:
         if "npm" in program:
             self.names = [(environment, "PROJECT"), *self.names[2:], ("/opt", "PROJECT")]
         if "debian" in program:
-            self.names = self.names[2:]
+            self.names = [("/usr/lib/python3/dist-packages", "LIB/site-packages"), (os.path.dirname(self.entry), "PROJECT"), *self.names[2:]]
 
     def start_afresh(self):
         fresh(self.home, {".config/user": "", ".local/share/user": "", ".cache/user": ""})

@@ -6,11 +6,24 @@
 
 namespace omnistasis::python {
 
+namespace {
+
+/// Whether a folder of the system holds the modules and data of one program.
+bool is_programs_own(const std::string& folder) {
+    return folder.starts_with("/usr/share/") ||
+           (folder.starts_with("/usr/lib/") && !folder.starts_with("/usr/lib/python"));
+}
+
+} // namespace
+
 Places::Places(const Project& project, const Facts& facts)
     : project_folder_(project.root_folder.string()), prefix_(facts.prefix),
       standard_library_(facts.standard_library), platform_library_(facts.platform_library),
       library_(fmt::format("{}/{}", facts.platlibdir,
-                           std::filesystem::path(facts.standard_library).filename().string())) {}
+                           std::filesystem::path(facts.standard_library).filename().string())) {
+    if (project.is_installed && is_programs_own(project_folder_))
+        own_place_ = relative_to(project_folder_, "/usr");
+}
 
 bool Places::is_own(const std::string& root) const {
     bool in_project = root == project_folder_ || !relative_to(root, project_folder_).empty();
@@ -29,21 +42,19 @@ bool Places::is_standard(const std::string& root) const {
 std::string Places::of_root(const std::string& root) const {
     if (is_own(root)) {
         std::string inner = relative_to(root, project_folder_);
-        return inner.empty() ? "app" : "app/" + inner;
+        return inner.empty() ? own_place_ : own_place_ + "/" + inner;
     }
     for (const std::string* library : {&standard_library_, &platform_library_}) {
         if (root == *library) return library_;
         if (root == *library + "/lib-dynload") return library_ + "/lib-dynload";
     }
-    // A folder of one program's modules has its data about it.
-    if (root.starts_with("/usr/share/") ||
-        (root.starts_with("/usr/lib/") && !root.starts_with("/usr/lib/python")))
-        return relative_to(root, "/usr");
+    if (is_programs_own(root)) return relative_to(root, "/usr");
     return site_packages();
 }
 
 std::string Places::of_installed(const std::string& file) const {
-    if (std::string inner = relative_to(file, project_folder_); !inner.empty()) return "app/" + inner;
+    if (std::string inner = relative_to(file, project_folder_); !inner.empty())
+        return own_place_ + "/" + inner;
     if (std::string inner = relative_to(file, "/usr/lib/python3/dist-packages"); !inner.empty())
         return site_packages() + "/" + inner;
     std::string inner = relative_to(file, "/usr");

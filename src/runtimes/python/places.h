@@ -8,8 +8,8 @@
 namespace omnistasis::python {
 
 /// Where files of this machine go in the app tree, so that their positions relative to each other stay as
-/// they are: the project's folder is `app`, the runtime's library `lib/pythonX.Y`, everything else
-/// `site-packages` in it.
+/// they are: the project's folder is `app` (of what the system installed below /usr, its place there), the
+/// runtime's library `lib/pythonX.Y`, everything else `site-packages` in it.
 class Places {
   public:
     Places(const Project& project, const Facts& facts);
@@ -34,6 +34,7 @@ class Places {
 
   private:
     std::string project_folder_;
+    std::string own_place_ = "app";
     std::string prefix_;
     std::string standard_library_;
     std::string platform_library_;

@@ -85,7 +85,8 @@ bool PythonRuntime::is_companion(const Unit& unit) const {
 bool PythonRuntime::may_follow(const Unit& companion, const Distribution* of, const Unit& unit) {
     if (!trace::is_module(unit.kind) || unit.own || unit.of_runtime || unit.kind == UnitKind::built_in)
         return top_of(unit.name) != "test";
-    if (unit.file.empty()) return true;
+    // An installed application is what its users installed: all that its modules import counts.
+    if (unit.file.empty() || (project_.is_installed && is_of_application(companion.file))) return true;
     const Distribution* owner = owners().owner_of(unit.file);
     if (owner == nullptr) return !is_in_packages(unit.file) || top_of(unit.name) == top_of(companion.name);
     if (owner == of || carried_.reached.contains(owner->name)) return true;
@@ -104,16 +105,19 @@ void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
         bool is_tool = trace::is_module(need.unit.kind) && is_development_tool(top_of(need.unit.name)) &&
                        !is_development_tool(top_of(companion.name));
         bool may = may_follow(companion, of, need.unit) &&
-                   !(companion.own && !on_request(need.unit).empty()) && !native_stays && !is_tool &&
-                   need.reason.verb != introspected;
+                   !(companion.own && !project_.is_installed && !on_request(need.unit).empty()) &&
+                   !native_stays && !is_tool && true;
         (may ? kept : withheld).push_back(std::move(need));
     }
     out.needs = std::move(kept);
     for (trace::Unanswered& one : out.unanswered) one.reason.optional = true;
     std::lock_guard lock(mutex_);
-    auto& ends = carried_.ends[companion.name];
-    ends.insert(ends.end(), out.loose_ends.begin(), out.loose_ends.end());
-    out.loose_ends.clear();
+    // What an installed application has counts, whatever starts it.
+    if (!project_.is_installed || !companion.own) {
+        auto& ends = carried_.ends[companion.name];
+        ends.insert(ends.end(), out.loose_ends.begin(), out.loose_ends.end());
+        out.loose_ends.clear();
+    }
     auto& all = carried_.withheld[companion.name];
     all.insert(all.end(), std::make_move_iterator(withheld.begin()), std::make_move_iterator(withheld.end()));
 }
@@ -154,7 +158,7 @@ void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
         std::vector<Need> still;
         for (Need& need : withheld)
             if (may_follow(companion, of, need.unit) && need.unit.kind != UnitKind::extension &&
-                !is_development_tool(top_of(need.unit.name)) && need.reason.verb != introspected)
+                !is_development_tool(top_of(need.unit.name)))
                 needs.emplace_back(id->second, std::move(need));
             else
                 still.push_back(std::move(need));

@@ -26,6 +26,10 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
                    places_.site_packages()};
 
     config.moved = moved_;
+    // Programs that the system installed look for their data in the folders that it has for all of them.
+    if (std::ranges::any_of(installed_files_,
+                            [](const std::string& file) { return file.starts_with("/usr/share/"); }))
+        config.during["__main__"]["import"]["XDG_DATA_DIRS"] = "share, then /usr/local/share:/usr/share";
 
     int optimize = project_.strip ? 2 : 0;
     std::vector<Unit> modules;

@@ -3,7 +3,6 @@
 #include "runtimes/python/cython_strings.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
-#include "runtimes/python/typelib.h"
 #include "support/kept_words.h"
 #include "support/pattern.h"
 
@@ -388,36 +387,6 @@ void PythonRuntime::want_stubs(const Unit& unit, const std::string& module, Expa
     for (Request request : result->requests) {
         request.certainty = Certainty::guarded;
         answer(from, request, out);
-    }
-}
-
-/// A namespace of an introspected library: its description, those that it depends on, and the libraries
-/// themselves.
-void PythonRuntime::want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason,
-                                 Expansion& out) {
-    want("gi.overrides." + name, reason, out);
-    std::vector<std::string> versions;
-    for (const StringAt& string : scan.path_strings) versions.push_back(string.text);
-    std::vector<std::string> open{find_typelib(name, versions)};
-    std::set<std::string> seen;
-    for (std::size_t i = 0; i < open.size(); ++i) {
-        auto file = MappedFile::open(open[i]);
-        if (open[i].empty() || !seen.insert(open[i]).second || !file) continue;
-        auto typelib = read_typelib(file->bytes());
-        if (!typelib) continue;
-        // Those that it depends on are loaded with it, and their overrides with them.
-        std::string stem = fs::path(open[i]).stem().string();
-        std::string overrides = "gi.overrides." + stem.substr(0, stem.rfind('-'));
-        if (finder_.find(overrides)) want(overrides, reason, out);
-        std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
-        out.needs.push_back({file_unit(UnitKind::data, open[i], place), reason});
-        for (const std::string& dependency : typelib->dependencies) {
-            std::size_t dash = dependency.rfind('-');
-            if (dash != std::string::npos)
-                open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
-        }
-        for (const std::string& library : typelib->libraries)
-            want_library(fs::path(library).filename().string(), reason, out);
     }
 }
 

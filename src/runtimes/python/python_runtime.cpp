@@ -10,6 +10,7 @@
 #include "support/near_match.h"
 #include "support/own_program.h"
 #include "support/pattern.h"
+#include "support/subprocess.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>
@@ -34,13 +35,6 @@ constexpr std::array<std::string_view, 10> always_needed{"encodings",
                                                          "abc",
                                                          "os",
                                                          "_sitebuiltins"};
-
-/// What follows `prefix` in a name, where that is a single part; else nothing.
-std::string relative_name(const std::string& name, std::string_view prefix) {
-    if (!name.starts_with(prefix)) return {};
-    std::string rest = name.substr(prefix.size());
-    return rest.find('.') == std::string::npos ? rest : std::string();
-}
 
 } // namespace
 
@@ -339,13 +333,6 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
             {"computed-import", fmt::format("{} imports modules by computed names", scanned.name), unit.file,
              scanned.result.unknown_imports.front(), "a module that only this package knows may be missing",
              "run the application with `omnistasis rehearse`, which shows what is imported there", true});
-    for (const Request& request : scanned.result.requests) {
-        bool from = request.level == 0 && request.module == "gi.repository" && !request.name.empty();
-        std::string name = from ? request.name : relative_name(request.module, "gi.repository.");
-        if (!name.empty())
-            want_typelib(name, scanned.result,
-                         {introspected, unit.file, request.line, true}, out);
-    }
     for (const StringAt& code : scanned.result.code_strings)
         if (finder_.find(code.text))
             want(code.text, {"imports, in a text,", unit.file, code.line, true}, out);
@@ -380,8 +367,13 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
 }
 
 std::string PythonRuntime::learned() const {
-    nlohmann::json json{{"moved", moved_},     {"sources", reads_own_sources_}, {"shown", shows_modules_},
-                        {"idle", idle_notes_}, {"with_source", with_source_},   {"imported", imported_}};
+    nlohmann::json json{{"moved", moved_},
+                        {"sources", reads_own_sources_},
+                        {"shown", shows_modules_},
+                        {"idle", idle_notes_},
+                        {"with_source", with_source_},
+                        {"imported", imported_},
+                        {"libraries", introspected_.versions}};
     return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
@@ -394,6 +386,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
         idle_notes_ = json["idle"].get<std::set<std::string>>();
         with_source_ = json["with_source"].get<std::set<std::string>>();
         imported_ = json["imported"].get<std::set<std::string>>();
+        introspected_.versions = json["libraries"].get<decltype(introspected_.versions)>();
     }
     auto found = find_entry_module();
     find_application();
@@ -498,6 +491,17 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
             relative_to((project_.folder / path.text).lexically_normal().string(), project_.folder.string());
         if (!inner.empty() && !project_.is_state(inner))
             out.loose_ends.push_back(trace::writes_own_file(inner, unit.file, path.line));
+    }
+    for (const StringAt& program : scan.programs) {
+        // One that is not here either is one of several that will do, or another system's.
+        if (find_on_path(program.text).empty()) continue;
+        std::lock_guard lock(mutex_);
+        if (programs_told_.insert(program.text).second)
+            out.loose_ends.push_back(
+                {"starts-program", fmt::format("it starts `{}`, a program that is not carried", program.text),
+                 unit.file, program.line,
+                 "where the program is not installed, that part of the application does not work",
+                 "tell its users what it needs"});
     }
     if (project_.starts_in_own_folder() || scan.changes_folder) return;
     for (const StringAt& path : scan.opened_paths) {
@@ -683,6 +687,10 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
     if (auto right = check_target(project.targets.front()); !right) return tl::make_unexpected(right.error());
     std::string home = project.runtime_home;
     if (home.empty() && project.is_installed) home = interpreter_of_script(project.folder / project.entry);
+    // What the system installed runs with the system's own.
+    if (home.empty() && project.is_installed && project.folder.string().starts_with("/usr/") &&
+        is_file("/usr/bin/python3"))
+        home = "/usr/bin/python3";
     auto interpreter = find_interpreter(home, project.folder, project.own_folder);
     if (!interpreter) return tl::make_unexpected(interpreter.error());
     std::string entry = read_entry(project).file;

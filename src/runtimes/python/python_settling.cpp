@@ -276,6 +276,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     settle_sources(units, ids, needs);
     settled_ = scanned_.size();
     settle_own(ids, needs);
+    settle_typelibs(ids, needs);
     settle_qml(units, ids, needs);
     settle_companions(ids, needs);
     settle_distributions(units, needs);

@@ -47,9 +47,6 @@ inline std::string parent_folder_of(const std::string& path) {
 
 inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
 
-/// Why the parts of an introspected library are needed.
-inline constexpr const char* introspected = "imports, as an introspected library,";
-
 /// What a file of a package or the application is, by its name alone.
 
 inline UnitKind kind_by_name(const std::string& file) {
@@ -217,7 +214,6 @@ class PythonRuntime : public trace::Runtime {
     void want_stubs(const Unit& unit, const std::string& module, Expansion& out);
     bool requires_distribution(const Unit& unit, const std::string& module);
     std::string meant_by(const std::string& name) const;
-    void want_typelib(const std::string& name, const ScanResult& scan, const Reason& reason, Expansion& out);
     bool goes_with_system(const Unit& unit);
     void apply_notes(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
@@ -260,6 +256,10 @@ class PythonRuntime : public trace::Runtime {
     void want_own_files(Expansion& out);
     void want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs,
                             trace::UnitId from);
+    // Introspected libraries: python_typelibs.cpp
+    void settle_typelibs(const UnitIds& ids, UnitNeeds& needs);
+    void want_typelib(const std::string& name, const std::vector<std::string>& files, const Reason& reason,
+                      Expansion& out);
     // QML: python_qml.cpp
     std::pair<std::string, std::string> qml_root(const UnitIds& ids);
     void settle_qml(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
@@ -327,6 +327,12 @@ class PythonRuntime : public trace::Runtime {
     const Distribution* application_ = nullptr; ///< that the entry, an installed command, starts
     /// What the system's package manager installed with the entry; sorted.
     std::vector<std::string> installed_files_;
+    struct {
+        std::map<std::string, std::set<std::string>> versions; ///< that some module asks for, by library
+        std::set<std::string> settled;                         ///< modules whose requests are answered
+        std::set<std::string> told;                            ///< fixed places
+    } introspected_;
+    std::set<std::string> programs_told_; ///< that own code starts
     bool whole_library_ = false;          ///< the standard library goes along whole
     bool reads_own_sources_ = false;      ///< the application reads Python files as text
     std::set<std::string> with_source_;   ///< own modules whose source goes along as a file

@@ -25,7 +25,8 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
          {&result.import_suffixes, &result.dotted_strings, &result.path_strings, &result.system_paths,
           &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,
           &result.opened_paths, &result.search_path, &result.libraries, &result.code_strings,
-          &result.listed_words, &result.written_paths, &result.file_paths, &result.resource_packages})
+          &result.listed_words, &result.programs, &result.library_versions, &result.written_paths,
+          &result.file_paths, &result.resource_packages})
         visit_list(archive, *strings, [](auto& into, auto& string) {
             into.value(string.text);
             into.value(string.line);

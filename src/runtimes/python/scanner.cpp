@@ -3,6 +3,7 @@
 #include "runtimes/python/condition.h"
 #include "runtimes/python/constants.h"
 #include "runtimes/python/lexer.h"
+#include "runtimes/python/started_programs.h"
 #include "runtimes/python/text_kinds.h"
 #include "runtimes/python/written_paths.h"
 #include "support/files.h"
@@ -400,6 +401,9 @@ class Scanner {
                     note_running(tokens, i, arguments);
                     read_call(token, arguments);
                     if (facts_.is_own)
+                        for (std::string& program : started_programs(constants_, token.text, arguments))
+                            result_.programs.push_back({std::move(program), token.line});
+                    if (facts_.is_own)
                         for (std::string& path : written_paths(constants_, tokens, i, arguments))
                             result_.written_paths.push_back({std::move(path), token.line});
                 } else {
@@ -511,6 +515,8 @@ class Scanner {
         } else if (name == "CDLL" || name == "PyDLL" || name == "LoadLibrary" || name == "dlopen" ||
                    name.ends_with("find_library")) {
             note_library(callee, arguments);
+        } else if (name == "require_version" || name == "require_versions") {
+            note_library_version(arguments);
         } else if (name == "attach_stub") {
             result_.reads_stubs = true;
         } else if (name == "attach" && !arguments.empty() && arguments[0].size() == 1 &&
@@ -613,6 +619,12 @@ class Scanner {
     }
 
     void read_import_call(const Token& callee, const std::vector<Tokens>& arguments) {
+        // A package that is run as a program is its __main__.
+        if (callee.is("run_module") && !arguments.empty())
+            for (const PossibleText& text : constants_.evaluate(arguments[0]))
+                if (text.exact && is_dotted_name("x." + text.text))
+                    add_request(Request::Kind::module, callee.line, text.text + ".__main__").certainty =
+                        Certainty::guarded;
         bool is_statement_like = callee.is("__import__") || callee.is("import_module");
         if (arguments.empty()) return;
         note_import_suffix(arguments[0]);
@@ -731,6 +743,22 @@ class Scanner {
         if (first.size() == 1 && first[0].is_plain_string() && may_be_path(first[0].text) &&
             first[0].text.front() != '/')
             result_.opened_paths.push_back({string_value(first[0]), first[0].line});
+    }
+
+    /// require_version("Gtk", "3.0"), require_versions({"Gtk": "3.0"})
+    void note_library_version(const std::vector<Tokens>& arguments) {
+        auto note = [&](Tokens library, Tokens version) {
+            for (const PossibleText& one : constants_.evaluate(library))
+                for (const PossibleText& other : constants_.evaluate(version))
+                    if (one.exact && other.exact)
+                        result_.library_versions.push_back({one.text + "-" + other.text, library[0].line});
+        };
+        if (arguments.size() == 2 && !arguments[0].empty()) note(arguments[0], arguments[1]);
+        if (arguments.size() != 1) return;
+        Tokens table = arguments[0];
+        for (std::size_t i = 0; i + 2 < table.size(); ++i)
+            if (table[i].kind == TokenKind::string && table[i + 1].is(":"))
+                note(table.subspan(i, 1), table.subspan(i + 2, 1));
     }
 
     void read_entry_point(const Token& callee, const std::vector<Tokens>& arguments) {

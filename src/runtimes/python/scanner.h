@@ -64,6 +64,8 @@ struct ScanResult {
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
     std::vector<StringAt> search_path;        ///< folders that sys.path gets; those in front begin with a `<`
     std::vector<StringAt> opened_paths;       ///< relative paths that a call opens as they are
+    std::vector<StringAt> programs;           ///< that it starts by their names, where wanted
+    std::vector<StringAt> library_versions;   ///< of introspected libraries that it asks for: "Gtk-3.0"
     std::vector<StringAt> written_paths;      ///< paths that a call opens for writing, where wanted
     std::vector<StringAt> code_strings;       ///< modules that an import statement in a string constant names
     /// Native libraries that are opened by name: file names (libx.so.1), or the bare names that find_library

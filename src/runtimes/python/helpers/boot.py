@@ -88,6 +88,13 @@ class StoreLoader(external.SourcelessFileLoader):
         return None if _is_placeholder(data) else external.decode_source(data)
 
 
+def _set_variables(environ, variables):
+    for name, text in variables.items():
+        # "PLACE, then LIST": in front of what the user has, or of the list.
+        place, goes_on, rest = text.partition(", then ")
+        environ[name] = TREE + "/" + place + (":" + (environ.get(name) or rest) if goes_on else "")
+
+
 def _with_environment(function, variables):
     """Calls a function with more variables in the process's environment, and none left behind."""
 
@@ -95,10 +102,7 @@ def _with_environment(function, variables):
         from os import environ
 
         before = {name: environ.get(name) for name in variables}
-        for name, text in variables.items():
-            # "PLACE, then LIST": in front of what the user has, or of the list.
-            place, goes_on, rest = text.partition(", then ")
-            environ[name] = TREE + "/" + place + (":" + (before[name] or rest) if goes_on else "")
+        _set_variables(environ, variables)
         try:
             return function(*arguments, **options)
         finally:
@@ -462,6 +466,10 @@ def run_main():
         __cached__=spec.cached if spec else None,
     )
     code = loader.get_code("__main__")
+    if variables := CONFIG["during"].get("__main__", {}).get("import"):
+        from os import environ
+
+        _set_variables(environ, variables)
     if _TIMES is not None:
         _TIMES[0]()
         import atexit

@@ -1,0 +1,103 @@
+// Libraries that Python reaches through descriptions (GObject introspection).
+#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/typelib.h"
+#include "support/files.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// What is imported of a module's requests: the library's name, where it is one.
+std::string library_of(const Request& request) {
+    constexpr std::string_view package = "gi.repository.";
+    if (request.level == 0 && request.module == "gi.repository") return request.name;
+    return request.module.starts_with(package) ? request.module.substr(package.size()) : std::string();
+}
+
+} // namespace
+
+/// Descriptions, those that they depend on, and the libraries themselves.
+void PythonRuntime::want_typelib(const std::string& name, const std::vector<std::string>& files,
+                                 const Reason& reason, Expansion& out) {
+    want("gi.overrides." + name, reason, out);
+    std::vector<std::string> open = files;
+    std::set<std::string> seen;
+    for (std::size_t i = 0; i < open.size(); ++i) {
+        auto file = MappedFile::open(open[i]);
+        if (open[i].empty() || !seen.insert(open[i]).second || !file) continue;
+        auto typelib = read_typelib(file->bytes());
+        if (!typelib) continue;
+        // Those that it depends on are loaded with it, and their overrides with them.
+        std::string stem = fs::path(open[i]).stem().string();
+        std::string library = stem.substr(0, stem.rfind('-')), overrides = "gi.overrides." + library;
+        for (const Note* note : notes_of("gi.repository." + library))
+            for (const std::string& place : note->fixed_places)
+                if (is_there(place) && introspected_.told.insert(place).second)
+                    out.loose_ends.push_back(
+                        {"fixed-place",
+                         fmt::format("{} starts programs in {}, a path that is compiled into it", library,
+                                     place),
+                         reason.file, reason.line,
+                         "on a machine without them the application ends when it gets there",
+                         "say that its users need the system's own package of it"});
+        if (finder_.find(overrides)) want(overrides, reason, out);
+        std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
+        out.needs.push_back({file_unit(UnitKind::data, open[i], place), reason});
+        for (const std::string& dependency : typelib->dependencies) {
+            std::size_t dash = dependency.rfind('-');
+            if (dash != std::string::npos)
+                open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
+        }
+        for (const std::string& library : typelib->libraries)
+            want_library(fs::path(library).filename().string(), reason, out);
+    }
+}
+
+/// A module may import a library whose version another one asks for: so they are answered when all modules
+/// that are reached are known. What only goes along with a package brings none in.
+void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
+    std::vector<std::pair<const Scanned*, trace::UnitId>> fresh;
+    for (const Scanned& scanned : scanned_) {
+        auto id = ids.find(scanned.name);
+        bool has_any = !scanned.result.library_versions.empty() ||
+                       std::ranges::any_of(scanned.result.requests,
+                                           [](const Request& one) { return !library_of(one).empty(); });
+        if (!has_any || id == ids.end() || carried_.companions.contains(scanned.name)) continue;
+        if (introspected_.settled.insert(scanned.name).second) fresh.emplace_back(&scanned, id->second);
+    }
+    for (const auto& [scanned, id] : fresh)
+        for (const StringAt& said : scanned->result.library_versions) {
+            std::size_t dash = said.text.rfind('-');
+            introspected_.versions[said.text.substr(0, dash)].insert(said.text.substr(dash + 1));
+        }
+    for (const auto& [scanned, id] : fresh) {
+        Expansion out;
+        for (const StringAt& said : scanned->result.library_versions) {
+            std::size_t dash = said.text.rfind('-');
+            std::string name = said.text.substr(0, dash),
+                        file = find_typelib(name, {said.text.substr(dash + 1)});
+            if (file.ends_with("/" + said.text + ".typelib"))
+                want_typelib(name, {file},
+                             {"asks for the introspected library", scanned->file, said.line, true}, out);
+        }
+        for (const Request& request : scanned->result.requests) {
+            std::string name = library_of(request);
+            if (name.empty()) continue;
+            std::vector<std::string> versions, files;
+            for (const StringAt& text : scanned->result.path_strings) versions.push_back(text.text);
+            if (auto known = introspected_.versions.find(name); known != introspected_.versions.end())
+                for (const std::string& version : known->second)
+                    files.push_back(find_typelib(name, {version}));
+            if (files.empty()) files.push_back(find_typelib(name, versions));
+            want_typelib(name, files,
+                         {"imports, as an introspected library,", scanned->file, request.line, true}, out);
+        }
+        for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
+        std::ranges::move(out.loose_ends, std::back_inserter(ends_));
+    }
+}
+
+} // namespace omnistasis::python
