@@ -308,11 +308,7 @@ class Tracer {
                 by_file[real_path(units[id].file)].push_back(id);
         for (const native::ShippedLibrary& library : closure.libraries()) {
             // A second name of a library is a second file.
-            auto known = by_file.find(library.file);
-            bool has_name = known != by_file.end() && std::ranges::any_of(known->second, [&](UnitId id) {
-                                return fs::path(units[id].place).filename() == library.name;
-                            });
-            if (has_name || (known != by_file.end() && !library.other_name)) continue;
+            if (!library.other_name && by_file.contains(library.file)) continue;
             Unit unit{UnitKind::native, library.name, library.file, library.place, false};
             by_file[library.file].push_back(graph_.add(unit).first);
         }

@@ -117,3 +117,16 @@ TEST_CASE("what is asked for at the end of a file is found, wherever it ends") {
     // Names that the file makes ask where none of the usual words stand.
     CHECK(scan("const ask = createRequire(here);" + filler + "ask('tide')").requests.size() == 1);
 }
+
+TEST_CASE("a constant that may be the file's own folder is one") {
+    CHECK(found("var d = {}.url ? f(g) : __dirname;\nvar e = path.join(d, '/../fonts/');")
+              .find("file D/../fonts/") != std::string::npos);
+    CHECK(found("const d = typeof __dirname === 'string' ? __dirname : '';\nread(d + '/data.bin')")
+              .find("D/data.bin") != std::string::npos);
+}
+
+TEST_CASE("names of files that only a program's own folder has") {
+    CHECK(found("locate('tide-table.wasm')") == "mention ./tide-table.wasm");
+    CHECK(found("start(\"quay-worker.js\")").find("mention ./quay-worker.js") == 0);
+    CHECK(found("a = '.wasm'; b = 'x y.wasm'; c = 'https://quay.example/a.wasm'").empty());
+}

@@ -184,3 +184,40 @@ TEST_CASE("paths that are opened for writing") {
     for (const StringAt& path : result.written_paths) written.push_back(path.text);
     CHECK(written == std::vector<std::string>{"/p/a", "c", "/p/d", "/p/e", "/p/e", "/p/f.db", "g", "h"});
 }
+
+TEST_CASE("versions of introspected libraries that are asked for") {
+    auto versions = [](std::string_view text) {
+        Words all;
+        for (const StringAt& one : scan_text(text).library_versions) all.push_back(one.text);
+        return all;
+    };
+    CHECK(versions("import gi\ngi.require_version('Gtk', '3.0')\n") == Words{"Gtk-3.0"});
+    CHECK(versions("gi.require_versions({'Gtk': '4.0', \"Adw\": '1'})\n") == Words{"Gtk-4.0", "Adw-1"});
+    CHECK(versions("V = '2.4'\ntry:\n    gi.require_version('Soup', '3.0')\nexcept ValueError:\n"
+                   "    gi.require_version('Soup', V)\n") == Words{"Soup-3.0", "Soup-2.4"});
+    CHECK(versions("gi.require_version(name, '3.0')\n") == Words{});
+}
+
+TEST_CASE("programs that own code starts by their names") {
+    auto programs = [](std::string_view text, bool own = true) {
+        ScanFacts facts;
+        facts.minor = 11;
+        facts.is_own = own;
+        Words all;
+        for (const StringAt& one : scan(text, "m", "", facts).programs) all.push_back(one.text);
+        return all;
+    };
+    CHECK(programs("subprocess.run(['ffmpeg', '-i', name])\n") == Words{"ffmpeg"});
+    CHECK(programs("subprocess.Popen(('dot',), stdout=x)\nos.system('git status | head')\n") ==
+          Words{"dot", "git"});
+    CHECK(programs("TOOL = 'optipng'\nshutil.which(TOOL)\n") == Words{"optipng"});
+    CHECK(programs("subprocess.run([sys.executable, "
+                   "'child.py'])\nsubprocess.run(['/usr/bin/dot'])\nos.system('ls')\n") == Words{});
+    CHECK(programs("run(command)\nserver.run('tide')\n") == Words{"tide"});
+    CHECK(programs("subprocess.run(['ffmpeg'])\n", false) == Words{});
+}
+
+TEST_CASE("a package that is run as a program is its __main__") {
+    CHECK(words(scan_text("import runpy\nrunpy.run_module('quay', run_name='__main__')\n")) ==
+          Words{"runpy", "quay.__main__?", "quay?"});
+}

@@ -174,3 +174,48 @@ TEST_CASE("a proof of a Node.js application names the file that is missing") {
     CHECK(lacks.exit_code == 1);
     CHECK(lacks.out.find("carry it with --asset 'texts/a.txt'") != std::string::npos);
 }
+
+TEST_CASE("what package.json declares goes along, whatever names it") {
+    NodeWorkshop work("declared");
+    work.write("package.json", R"({"name": "board", "dependencies": {"driver-of-tides": "1", "rope": "1"}})");
+    work.package("driver-of-tides", "exports.name = 'tides';");
+    work.write("main.js", "const kind = process.argv[2] ?? 'tides'; const load = (n) => require(n);\n"
+                          "console.log(load('driver-of-' + kind).name);");
+    CHECK(work.check_alike("main.js") == "tides\n");
+    auto traced = work.omnistasis({"trace", "main.js"});
+    CHECK(traced.err.find("rope is declared and not installed") != std::string::npos);
+}
+
+TEST_CASE("a package's own dependencies that only texts name go along") {
+    NodeWorkshop work("named");
+    work.write("package.json", R"({"name": "board"})");
+    work.package("reader",
+                 "const wanted = 'words/list.json'; const get = require; exports.all = get(wanted);",
+                 R"(, "dependencies": {"words": "1"})");
+    work.package("words", "");
+    work.write("node_modules/words/list.json", "[\"quay\"]");
+    work.write("main.js", "console.log(require('reader').all);");
+    CHECK(work.check_alike("main.js") == "[ 'quay' ]\n");
+}
+
+TEST_CASE("a tool's presets come from the project around it, and are found from any folder") {
+    NodeWorkshop work("preset");
+    work.write("package.json", R"({"name": "board", "devDependencies": {"tool": "1", "tool-preset": "1"}})");
+    work.package("tool", "", R"(, "bin": "run.js")");
+    work.write("node_modules/tool/run.js",
+               "#!/usr/bin/env node\nconst { createRequire } = require('module');\n"
+               "const from = createRequire(require('path').join(process.cwd(), 'x.js'));\n"
+               "console.log(from('tool-' + 'preset').rules); try { from('nowhere') } catch (e) { "
+               "console.log(e.code) }");
+    work.package("tool-preset", "exports.rules = 3;", R"(, "peerDependencies": {"tool": "1"})");
+    CHECK(work.check_alike("node_modules/tool/run.js") == "3\nMODULE_NOT_FOUND\n");
+}
+
+TEST_CASE("who changes what modules are wrapped in gets the changed wrapping") {
+    NodeWorkshop work("wrapper");
+    work.write("part.js", "exports.said = typeof shout;");
+    work.write("main.js",
+               "const Module = require('module'); const before = Module.wrapper[0];\n"
+               "Module.wrapper[0] = before + 'const shout = 1;'; console.log(require('./part').said);");
+    CHECK(work.check_alike("main.js") == "number\n");
+}

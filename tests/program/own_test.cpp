@@ -261,3 +261,39 @@ TEST_CASE("a name that is found nowhere but inside the asking package is that on
     workshop.write("main.py", "import tidekit\nprint(tidekit.length())\n");
     CHECK(workshop.check_alike("main.py", {}, {"--without", "whole-packages"}) == "80\n");
 }
+
+TEST_CASE("absolute paths of the project in its own code lead into the tree") {
+    Workshop workshop("absolute");
+    workshop.write("flags/a.txt", "fog signal\n");
+    std::string folder = workshop.folder().string();
+    workshop.write("main.py", "import os\nprint(open('" + folder +
+                                  "/flags/a.txt').read())\n"
+                                  "print(sorted(os.listdir('" +
+                                  folder + "/flags')))\n");
+    CHECK(workshop.check_alike("main.py") == "fog signal\n\n['a.txt']\n");
+}
+
+TEST_CASE("programs that own code starts are told") {
+    Workshop workshop("told");
+    workshop.write("main.py", "import subprocess\nsubprocess.run(['bwrap', '--version'])\n");
+    auto traced = workshop.omnistasis({"trace", "main.py"});
+    CHECK(traced.err.find("it starts `bwrap`, a program that is not carried") != std::string::npos);
+}
+
+TEST_CASE("a library that is linked by a name that is not its own has both names") {
+    Workshop workshop("two names");
+    workshop.write("code.c", "int f(void) { return 7; }\n");
+    auto made = workshop.shell(
+        "mkdir -p app libs stub && cd libs && cc -shared -fPIC -Wl,-soname,libbuoy.so.1 -o libbuoy.so.1.2 "
+        "../code.c && ln -s libbuoy.so.1.2 libbuoy.so.1 && ln -s libbuoy.so.1.2 libbuoy.so.1.0 && "
+        "cc -shared -fPIC -Wl,-soname,libbuoy.so.1.0 -o ../stub/libbuoy.so.1.0 ../code.c && "
+        "echo 'int f(void); int g(void) { return f(); }' > ../link.c && for one in stub/libbuoy.so.1.0 "
+        "libs/libbuoy.so.1; do cc -shared -fPIC -o ../app/$(dirname $one).so ../link.c ../$one "
+        "-Wl,-rpath,\"$PWD\"; done");
+    REQUIRE(made.exit_code == 0);
+    workshop.write(
+        "app/main.py",
+        "import ctypes, os\nhere = os.path.dirname(os.path.abspath(__file__))\n"
+        "for name in 'libs.so', 'stub.so':\n    print(ctypes.CDLL(os.path.join(here, name)).g())\n");
+    CHECK(workshop.check_alike("app/main.py") == "7\n7\n");
+}

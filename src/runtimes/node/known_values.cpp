@@ -36,7 +36,7 @@ void add_values(Values& to, const Values& more) {
 std::string joined(const std::string& left, const std::string& right) {
     if (left.empty()) return right;
     if (right.empty()) return left;
-    return left + (left.back() == '/' ? "" : "/") + right;
+    return left + (left.back() == '/' || right.front() == '/' ? "" : "/") + right;
 }
 
 std::string folder_of(const std::string& text) {

@@ -354,7 +354,7 @@ class Scanner {
         bool may_be_known = names_place || first == '"' || first == '\'' || first == '`' ||
                             class_of_word(first) || first == '_' || first == '(' || first == '$';
         if (!may_be_known) return;
-        if (!names_place && (class_of_word(first) || first == '$')) {
+        if (class_of_word(first) || first == '$') {
             // Most initial values are calls of functions that nobody knows here.
             Lexer look(text_, inner.position());
             Token word = look.next();
@@ -374,7 +374,7 @@ class Scanner {
             std::string_view start = look.text_of(word);
             bool follows = is_path_function(text) || start == "new" || start == "import" ||
                            start == "process" || constants_.find(text) != nullptr;
-            if (!follows) return;
+            if (!follows && !names_place) return;
         }
         Values values = constants_.expression(inner);
         // Another constant of this name, in another part of the file, may be meant as well.

@@ -434,7 +434,7 @@ class Scanner {
             token.text.find_first_of("/%{") == std::string_view::npos)
             result_.libraries.push_back({std::string(token.text), token.line});
         bool absolute = facts_.is_own && token.text.size() > 3 && token.text[0] == '/' &&
-                        token.text.find_first_of(" \n\t*<>|;") == std::string_view::npos;
+                        token.text.find_first_of("\n\t*<>|;") == std::string_view::npos;
         if (absolute || token.text.starts_with("/usr/share/") || token.text.starts_with("/etc/"))
             result_.system_paths.push_back({string_value(token), token.line});
         if (may_be_path(token.text)) result_.path_strings.push_back({string_value(token), token.line});
