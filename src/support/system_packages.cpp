@@ -169,6 +169,55 @@ std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::s
     return {owners.begin(), owners.end()};
 }
 
+std::map<std::string, std::vector<std::string>> entries_required_by(std::string_view folder,
+                                                                    const std::vector<std::string>& endings) {
+    auto status = MappedFile::open(fs::path(database) / "status");
+    if (!status) return {};
+    std::vector<std::string> lists = all_lists();
+    std::vector<std::vector<std::string>> entries(lists.size());
+    oneapi::tbb::parallel_for(std::size_t(0), lists.size(), [&](std::size_t i) {
+        auto list = MappedFile::open(fs::path(database) / "info" / lists[i]);
+        std::string_view text = list ? list->text() : std::string_view();
+        for (std::size_t at = text.find(folder); at != std::string_view::npos;
+             at = text.find(folder, at + 1)) {
+            std::string_view line = text.substr(at, text.substr(at).find('\n'));
+            bool fits = (at == 0 || text[at - 1] == '\n') &&
+                        std::ranges::any_of(
+                            endings, [&](const std::string& ending) { return line.ends_with(ending); });
+            if (fits) entries[i].emplace_back(line);
+        }
+    });
+    std::map<std::string, std::vector<std::string>, std::less<>> of_package;
+    for (std::size_t i = 0; i < lists.size(); ++i)
+        if (!entries[i].empty())
+            of_package[lists[i].substr(0, lists[i].find_first_of(":")).substr(0, lists[i].find(".list"))] =
+                entries[i];
+    std::map<std::string, std::vector<std::string>> required;
+    std::string_view package, text = status->text();
+    while (!text.empty()) {
+        std::size_t end = std::min(text.find('\n'), text.size());
+        std::string_view line = text.substr(0, end);
+        text.remove_prefix(std::min(end + 1, text.size()));
+        if (line.starts_with("Package: ")) package = line.substr(9);
+        bool says = line.starts_with("Depends: ") || line.starts_with("Recommends: ") ||
+                    line.starts_with("Pre-Depends: ");
+        auto own = says ? of_package.find(package) : of_package.end();
+        if (own == of_package.end()) continue;
+        std::string_view rest = line.substr(line.find(' ') + 1);
+        while (!rest.empty()) {
+            std::string_view name = rest.substr(0, rest.find_first_of(" ,|:("));
+            if (auto other = of_package.find(name); other != of_package.end())
+                for (const std::string& entry : own->second)
+                    required[entry].insert(required[entry].end(), other->second.begin(), other->second.end());
+            std::size_t next = rest.find_first_of(",|");
+            if (next == std::string_view::npos) break;
+            rest.remove_prefix(next + 1);
+            rest.remove_prefix(std::min(rest.find_first_not_of(' '), rest.size()));
+        }
+    }
+    return required;
+}
+
 std::vector<std::string> files_packaged_with(const std::string& file) {
     auto status = MappedFile::open(fs::path(database) / "status");
     if (!status) return {};

@@ -27,4 +27,10 @@ std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::s
 /// it.
 std::vector<std::string> files_packaged_with(const std::string& file);
 
+/// For each entry of a package's list that lies below `folder` and has one of the `endings`, those of the
+/// packages which that one depends on or recommends: what distributions take out of the metadata of
+/// languages, they say here.
+std::map<std::string, std::vector<std::string>> entries_required_by(std::string_view folder,
+                                                                    const std::vector<std::string>& endings);
+
 } // namespace omnistasis

@@ -217,6 +217,8 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         head.text(config.main_folder);
         head.text("called");
         head.text(config.called);
+        head.text("installed");
+        head.boolean(config.installed);
         head.text("interpreter");
         head.text(config.interpreter);
         head.text("entry");

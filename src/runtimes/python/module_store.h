@@ -17,6 +17,7 @@ struct BootConfig {
     std::string main_folder;       ///< sys.path[0] of the application
     std::string entry_module;      ///< dotted name where the entry runs as a module (`-m`), else empty
     std::string called;            ///< module:function that the main program calls, else empty
+    bool installed = false;        ///< a command of the system: what it is called by lies in the tree, too
     std::string interpreter;       ///< place of what sys.executable names
     std::vector<std::string> path; ///< places for sys.path
     /// Module, function, variable, place: set while the function runs.

@@ -9,6 +9,7 @@
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "support/system_packages.h"
 
 #include <algorithm>
 #include <array>
@@ -70,6 +71,17 @@ std::vector<const Distribution*> PythonRuntime::required_by(const Distribution& 
                                                             const std::set<std::string>& extras) {
     MarkerVariables variables = markers();
     std::vector<const Distribution*> required;
+    // Debian says with its packages what each requires, and often takes it out of the metadata.
+    constexpr std::string_view of_system = "/usr/lib/python3/dist-packages/";
+    if (distribution.folder.starts_with(of_system)) {
+        std::call_once(system_requirements_read_, [&] {
+            system_requirements_ = entries_required_by(of_system, {".egg-info", ".dist-info"});
+        });
+        if (auto known = system_requirements_.find(distribution.folder); known != system_requirements_.end())
+            for (const std::string& folder : known->second)
+                for (const Distribution& other : distributions())
+                    if (other.folder == folder) required.push_back(&other);
+    }
     for (const Requirement& one : requirements_of(distribution))
         // The application itself may use all that it knows of, once it is installed.
         if (&distribution == application_ || marker_holds(one.marker, variables, extras))

@@ -26,6 +26,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
                    places_.site_packages()};
 
     config.moved = moved_;
+    config.installed = !installed_files_.empty();
     // Programs that the system installed look for their data in the folders that it has for all of them.
     if (std::ranges::any_of(installed_files_,
                             [](const std::string& file) { return file.starts_with("/usr/share/"); }))

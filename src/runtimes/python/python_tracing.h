@@ -307,6 +307,8 @@ class PythonRuntime : public trace::Runtime {
     std::once_flag distributions_read_;
     std::vector<Distribution> distributions_;
     std::once_flag owners_read_;
+    std::once_flag system_requirements_read_;
+    std::map<std::string, std::vector<std::string>> system_requirements_; ///< by folder of the metadata
     std::unique_ptr<FileOwners> owners_;
     /// What goes along with distributions. Written by the settling pass alone, but for what is withheld and
     /// asked.

@@ -445,6 +445,9 @@ def run_main():
     """Runs the application as `__main__`, as the interpreter would from source."""
     entry = CONFIG["entry"]
     del sys.argv[0]  # our own file; the launcher's name as it was called follows
+    if CONFIG["installed"]:
+        # Such programs look for their data from where they lie themselves.
+        sys.argv[0] = TREE + "/" + CONFIG["main_folder"] + "/" + sys.argv[0].rpartition("/")[2]
     if hasattr(sys, "orig_argv"):
         sys.orig_argv[:] = [sys.executable] + sys.argv
     sys.path[0] = TREE + "/" + CONFIG["main_folder"]  # the interpreter put our own folder there
