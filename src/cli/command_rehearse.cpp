@@ -91,7 +91,9 @@ Result<void> run_rehearse(const RehearseOptions& options) {
     if (!rehearsal->blind.empty())
         fmt::print("only imports were watched, not files and libraries: {}\n", rehearsal->blind);
     if (findings.rows.empty()) {
-        fmt::print("the trace had all of it\n");
+        fmt::print("{}\n", rehearsal->blind.empty()
+                               ? "the trace had all of it, at the places where it is looked for"
+                               : "the trace had all that was imported");
         return {};
     }
     print_findings(findings);

@@ -42,10 +42,14 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
                 for (const toml::node& path : *paths)
                     files.push_back({path.value_or(std::string()), group["reason"].value_or(std::string())});
         }
+    std::vector<std::string> drivers;
+    if (const toml::array* list = parsed.table()["drivers"].as_array())
+        for (const toml::node& node : *list) drivers.push_back(node.value_or(std::string()));
     HostLibraries host(std::move(entries), target);
     host.set_files(std::move(files));
     host.set_c_library(std::move(c_library));
     host.set_opened(std::move(opened));
+    host.set_drivers(std::move(drivers));
     return host;
 }
 
@@ -53,6 +57,11 @@ const HostLibraries::Entry* HostLibraries::find_file(const std::string& path) co
     for (const Entry& entry : files_)
         if (fits_pattern(path, entry.pattern)) return &entry;
     return nullptr;
+}
+
+bool HostLibraries::is_driver(const std::string& name) const {
+    return std::ranges::any_of(drivers_,
+                               [&](const std::string& pattern) { return fits_pattern(name, pattern); });
 }
 
 void HostLibraries::move(const std::vector<std::string>& carried, const std::vector<std::string>& host) {

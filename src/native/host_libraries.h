@@ -50,6 +50,10 @@ class HostLibraries {
     void set_files(std::vector<Entry> files) { files_ = std::move(files); }
     const Entry* find_file(const std::string& path) const;
 
+    /// Libraries that belong to this machine's devices: the host's own libraries open them by themselves.
+    void set_drivers(std::vector<std::string> patterns) { drivers_ = std::move(patterns); }
+    bool is_driver(const std::string& name) const;
+
     /// Moves names (or patterns) to one side or the other, whatever the list says.
     void move(const std::vector<std::string>& carried, const std::vector<std::string>& host);
 
@@ -60,6 +64,7 @@ class HostLibraries {
     std::string target_;
     std::vector<Entry> entries_;
     std::vector<Entry> files_;
+    std::vector<std::string> drivers_;
     std::vector<std::string> carried_;
     std::vector<std::string> opened_;
     CLibrary c_library_;

@@ -184,6 +184,10 @@ class Runtime {
     /// A file of an installed package: the package and the path in it; nothing where it is no package's.
     virtual std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) = 0;
 
+    /// Where a built application will look for a file that the source reads at `file`; empty where that is not
+    /// known.
+    virtual std::string place_asked_for(const std::filesystem::path&) { return {}; }
+
     /// The installed packages that units are of, sorted by name, without the application's own.
     virtual std::vector<Package> packages(const std::vector<Unit>& units) = 0;
 

@@ -62,6 +62,7 @@ class Comparison {
         for (const trace::Unit& unit : graph.units) {
             names_.insert(unit.name);
             if (!unit.file.empty()) files_.insert(real_path(unit.file));
+            places_.insert(unit.place);
         }
         starters_ = {"/bin/sh", "/usr/bin/sh", "/usr/bin/dash", real_path(runtime.program().string())};
     }
@@ -85,7 +86,10 @@ class Comparison {
     void read(const std::string& file) {
         std::string real = real_path(file);
         std::string name = fs::path(file).filename().string();
-        if (files_.contains(real) || runtime_.is_code_file(file) || host_.find(name) != nullptr) return;
+        if (runtime_.is_code_file(file) || host_.find(name) != nullptr || host_.is_driver(name)) return;
+        // That the file is carried somewhere is not enough: the built program looks at one place.
+        std::string place = is_library_name(name) ? std::string() : runtime_.place_asked_for(file);
+        if (place.empty() ? files_.contains(real) : places_.contains(place)) return;
         if (is_own(file)) {
             std::string inner = relative_to(file, project_.folder.string());
             add("file", inner, "", "its path is computed");
@@ -174,6 +178,7 @@ class Comparison {
     native::LoaderCache libraries_ = native::LoaderCache::read();
     std::unordered_set<std::string> names_;
     std::unordered_set<std::string> files_; ///< real paths
+    std::unordered_set<std::string> places_;
     std::unordered_set<std::string> starters_;
     std::unordered_set<std::string> seen_;
     Findings findings_;
@@ -191,7 +196,8 @@ Findings findings_of(const Project& project, trace::Runtime& runtime, const trac
                                     [&](std::string_view start) { return file.starts_with(start); });
     };
     for (const std::string& file : files.read)
-        if (concerns_us(file) || is_below(file, project.folder.string())) comparison.read(file);
+        if (concerns_us(file) || is_below(file, project.root_folder.string()) || runtime.package_file(file))
+            comparison.read(file);
     for (const std::string& file : files.written) comparison.written(file);
     for (const std::string& file : files.programs) comparison.program(file);
     return comparison.finish();

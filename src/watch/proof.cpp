@@ -104,6 +104,7 @@ class Prover {
         if (run_.against_source)
             if (auto done = compare_with_source(scratch->path() / "source"); !done)
                 return tl::make_unexpected(done.error());
+        need_what_was_left_out();
         for (ProofFinding& finding : proof_.findings)
             finding.fails &= std::ranges::none_of(run_.allowed, [&](const std::string& pattern) {
                 return fits_pattern(finding.what, pattern);
@@ -220,6 +221,23 @@ class Prover {
         }
     }
 
+    /// A toolkit that only a package asks for may be left out, unless the run failed and it was asked for.
+    void need_what_was_left_out() {
+        bool failed = std::ranges::any_of(proof_.findings, [](const ProofFinding& one) {
+            return one.fails && (one.kind == "exit-code" || one.kind == "no-window");
+        });
+        if (!failed || subject_.graph == nullptr) return;
+        for (ProofFinding& finding : proof_.findings) {
+            std::string top = finding.what.substr(0, finding.what.find('.'));
+            bool left_out = finding.kind == "missing-module" &&
+                            std::ranges::any_of(subject_.graph->left_out,
+                                                [&](const trace::LeftOut& one) { return one.name == top; });
+            if (!left_out) continue;
+            finding.fails = true;
+            finding.advice = fmt::format("bring it in with --include {}", finding.what);
+        }
+    }
+
     // --- what was looked for ------------------------------------------------------------------------------
 
     void look_at_calls() {
@@ -271,9 +289,10 @@ class Prover {
                 // Code is looked for in many places, and modules have their own row.
                 bool code = subject_.runtime != nullptr &&
                             (subject_.runtime->is_code_file(path) || base_name(place) == "pyvenv.cfg");
-                if (!code && !file.empty() && is_file(file)) missing_file(place, file);
+                if (!code && !file.empty() && is_file(file) && !is_entry(file)) missing_file(place, file);
                 // Folders among modules are places to look for more modules.
-                bool among_code = code_folders_.contains(fs::path(place).parent_path().string());
+                bool among_code = code_folders_.contains(fs::path(place).parent_path().string()) &&
+                                  !file.empty() && has_code(file);
                 if (!code && !among_code && !file.empty() && is_folder(file)) missing_file(place + "/", file);
             } else if (is_scratch(path)) {
                 // A path relative to where the program is started: from source, that is mostly the project.
@@ -296,6 +315,19 @@ class Prover {
             }
         }
         for (const std::string& name : libraries) look_at_library(name);
+    }
+
+    /// The entry's own source, which is compiled in.
+    bool is_entry(const std::string& file) const {
+        return subject_.project != nullptr &&
+               real_path(file) == real_path((subject_.project->folder / subject_.project->entry).string());
+    }
+
+    bool has_code(const std::string& folder) const {
+        return std::ranges::any_of(list_folder(folder), [&](const FolderEntry& entry) {
+            return entry.is_folder ||
+                   (subject_.runtime != nullptr && subject_.runtime->is_code_file(folder + "/" + entry.name));
+        });
     }
 
     bool is_state(const std::string& file) const {
@@ -353,6 +385,7 @@ class Prover {
     void look_at_library(const std::string& name) {
         auto is_it = [&](const std::string& file) { return base_name(file) == name; };
         if (std::ranges::any_of(calls_.opened, is_it) || subject_.host->find(name) != nullptr) return;
+        if (subject_.host->is_driver(name)) return;
         std::string found;
         if (!cache_.find(name).empty()) found = cache_.find(name).front();
         for (const std::string& path : calls_.missing)

@@ -223,47 +223,47 @@ def check(program, options, host):
     subject = Subject(program, options, environment)
     arguments, stdin = program.get("arguments", []), program.get("stdin", "")
     variables = dict(VARIABLES, HOME=subject.home)
-    display = windows.Display() if program.get("window") else None
+    has_window = program.get("window", False)
     pictures = [os.path.join(options.work, "pictures", program["name"] + end) for end in (".source.png", ".built.png")]
 
-    def observed(command, run_variables, bwrapped):
-        if display is None:
-            return run(command, subject.place, variables, 180 if bwrapped else 120, stdin)
-        return display.run(command, subject.place, run_variables, pictures[bwrapped], program.get("seconds", 20))
-
-    try:
-        if display:
-            variables.update(display.variables())
-        subject.start_afresh()
-        source = observed([*subject.start_command, *arguments], variables, False)
-        source_files = files_below(subject.place)
-        if display:
-            if not source[3]:
-                return dict(result, cause=f"no window from source: {source[2].strip().splitlines()[-1:]}", skipped=True)
-        elif source[0] is None or ("Traceback (most recent call last)" in source[2] and not program.get("may_fail")):
-            return dict(result, cause=f"does not run from source: {source[2].strip().splitlines()[-1:]}", skipped=True)
-        subject.start_afresh()
-        began = time.monotonic()
-        out = os.path.join(options.work, "outputs", program["name"])
-        shutil.rmtree(out, ignore_errors=True)
-        command = [options.program, "build", subject.entry, "--out", out, "--compress", "fast", "--json", *subject.build_options]
-        built = run(command, subject.project, dict(VARIABLES, HOME=os.environ.get("HOME", "/root"), **subject.build_variables), 900)
-        result["seconds"] = round(time.monotonic() - began, 1)
-        if built[0] != 0:
-            return dict(result, cause=f"not built: {built[2].strip()[-300:]}", told=True)
-        told = json.loads(built[1])
-        result["size"] = told["size"]
-        with open(os.path.join(out, "trace.json")) as file:
-            ends = json.load(file)["loose_ends"]
-        full = [end for end in ends if not end.get("minor")]
-        result["told"] = bool(full)
-        result["loose_ends"] = [f"{end['kind']}: {end['what']} ({os.path.basename(end['file'])}:{end['line']})" for end in full][:8]
-        subject.start_afresh()
-        alone = observed([*isolated(subject, told["output"], variables, host, display), *arguments], variables, True)
-    finally:
-        if display:
+    def observed(command_of, built):
+        """A run on a display of its own: what one leaves there, as a pointer, is not another's."""
+        if not has_window:
+            return run(command_of(variables, None), subject.place, variables, 180 if built else 120, stdin)
+        display = windows.Display()
+        try:
+            shown = dict(variables, **display.variables())
+            return display.run(command_of(shown, display), subject.place, shown, pictures[built], program.get("seconds", 60))
+        finally:
             display.end()
-    if display:
+
+    subject.start_afresh()
+    source = observed(lambda *_: [*subject.start_command, *arguments], False)
+    source_files = files_below(subject.place)
+    if has_window:
+        if not source[3]:
+            return dict(result, cause=f"no window from source: {source[2].strip().splitlines()[-1:]}", skipped=True)
+    elif source[0] is None or ("Traceback (most recent call last)" in source[2] and not program.get("may_fail")):
+        return dict(result, cause=f"does not run from source: {source[2].strip().splitlines()[-1:]}", skipped=True)
+    subject.start_afresh()
+    began = time.monotonic()
+    out = os.path.join(options.work, "outputs", program["name"])
+    shutil.rmtree(out, ignore_errors=True)
+    command = [options.program, "build", subject.entry, "--out", out, "--compress", "fast", "--json", *subject.build_options]
+    built = run(command, subject.project, dict(VARIABLES, HOME=os.environ.get("HOME", "/root"), **subject.build_variables), 900)
+    result["seconds"] = round(time.monotonic() - began, 1)
+    if built[0] != 0:
+        return dict(result, cause=f"not built: {built[2].strip()[-300:]}", told=True)
+    told = json.loads(built[1])
+    result["size"] = told["size"]
+    with open(os.path.join(out, "trace.json")) as file:
+        ends = json.load(file)["loose_ends"]
+    full = [end for end in ends if not end.get("minor")]
+    result["told"] = bool(full)
+    result["loose_ends"] = [f"{end['kind']}: {end['what']} ({os.path.basename(end['file'])}:{end['line']})" for end in full][:8]
+    subject.start_afresh()
+    alone = observed(lambda shown, display: [*isolated(subject, told["output"], shown, host, display), *arguments], True)
+    if has_window:
         result["cause"] = window_difference(program, subject, source, alone, pictures)
     else:
         result["cause"] = difference(program, subject, source, alone, (source_files, files_below(subject.place)))

@@ -294,3 +294,37 @@ TEST_CASE("with its own C library an application runs where there is none, and s
         CHECK(!has(proved.out, "of the system"));
     }
 }
+
+TEST_CASE("a folder beside the entry is missed, the entry itself is not") {
+    Workshop workshop("beside");
+    workshop.write("flags/a.txt", "fog\n");
+    workshop.write("board",
+                   "#!/usr/bin/env python3\nimport os\nhere = os.path.dirname(os.path.abspath(__file__))\n"
+                   "print(os.path.isfile(__file__), os.path.isfile('/etc/fstab') or 1)\n"
+                   "folder = os.path.join(here, 'sgalf'[::-1])\n"
+                   "print(os.listdir(folder) if os.path.isdir(folder) else [])\n");
+    build(workshop, "board", {"--without", "own-files"});
+    auto proved = workshop.omnistasis({"prove", "out/linux-x86_64/board"});
+    INFO(proved.out << proved.err);
+    CHECK(proved.exit_code == 1);
+    CHECK(has(proved.out, "app/flags/"));
+    CHECK_FALSE(has(proved.out, "app/board"));
+    CHECK_FALSE(has(proved.out, "fstab"));
+}
+
+TEST_CASE("a toolkit that was left out is needed where the program stops for want of it") {
+    Workshop workshop("toolkit");
+    std::string packages = workshop.make_environment();
+    workshop.write(packages + "PyQt5/__init__.py", "SHAPE = 'window'\n");
+    workshop.write(packages + "figures/__init__.py", "def draw():\n    try:\n        import PyQt5\n"
+                                                     "    except ImportError:\n        raise SystemExit(4)\n"
+                                                     "    print(PyQt5.SHAPE)\n");
+    workshop.write("main.py", "import figures\nfigures.draw()\n");
+    build(workshop, "main.py", {"--runtime", ".venv"});
+    auto proved = workshop.omnistasis({"prove", "out/linux-x86_64/main", "--against-source"});
+    INFO(proved.out << proved.err);
+    CHECK(proved.exit_code == 1);
+    CHECK(has(proved.out, "--include PyQt5"));
+    build(workshop, "main.py", {"--runtime", ".venv", "--include", "PyQt5"});
+    CHECK(workshop.omnistasis({"prove", "out/linux-x86_64/main", "--against-source"}).exit_code == 0);
+}

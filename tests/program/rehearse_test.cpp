@@ -171,3 +171,30 @@ TEST_CASE("the log of system calls") {
     CHECK(seen.written == std::set<std::string>{"/tmp/\xC3\xA9 \"x"});
     CHECK(seen.opened == std::set<std::string>{"/etc/passwd", "/etc/x"});
 }
+
+TEST_CASE("files and metadata of an environment's packages are learnt wherever it lies") {
+    Workshop workshop("learnt");
+    std::string packages = workshop.make_environment();
+    workshop.write(packages + "quay/__init__.py", "FOLDER = __spec__.submodule_search_locations[0]\n");
+    workshop.write(packages + "quay/tables/a.dat", "seven\n");
+    workshop.write(packages + "rope-2.5.dist-info/METADATA",
+                   "Metadata-Version: 2.1\nName: rope\nVersion: 2.5\n");
+    workshop.write(
+        "main.py",
+        "import importlib.metadata, os, quay\n"
+        "print(open(os.path.join(quay.FOLDER, 'selbat'[::-1], 'a.' + 'tad'[::-1])).read().strip())\n"
+        "print(importlib.metadata.version('epor'[::-1]))\n");
+    auto rehearsed =
+        workshop.omnistasis({"rehearse", "main.py", "--runtime", ".venv", "--without", "whole-packages"});
+    INFO(rehearsed.out << rehearsed.err);
+    CHECK(rehearsed.out.find("quay/tables/a.dat") != std::string::npos);
+    CHECK(rehearsed.out.find("rope.dist-info/METADATA") != std::string::npos);
+    auto again =
+        workshop.omnistasis({"rehearse", "main.py", "--runtime", ".venv", "--without", "whole-packages"});
+    CHECK(again.out.find("the trace had all of it, at the places where it is looked for") !=
+          std::string::npos);
+    REQUIRE(workshop.omnistasis({"build", "main.py", "--runtime", ".venv", "--without", "whole-packages"})
+                .exit_code == 0);
+    workshop.shell("mv .venv gone");
+    CHECK(workshop.shell("./out/linux-x86_64/main").out == "seven\n2.5\n");
+}

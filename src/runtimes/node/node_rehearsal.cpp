@@ -49,6 +49,11 @@ bool NodeRuntime::is_code_file(const std::filesystem::path& file) {
     return file.filename() == "package.json";
 }
 
+std::string NodeRuntime::place_asked_for(const std::filesystem::path& file) {
+    std::string real = real_path(file.string());
+    return placement_.is_own(real) ? placement_.own_place(real) : std::string();
+}
+
 std::optional<Rehearsed::File> NodeRuntime::package_file(const std::filesystem::path& file) {
     std::string path = file.string();
     std::string root = placement_.package_root(path);

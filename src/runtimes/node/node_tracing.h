@@ -61,6 +61,7 @@ class NodeRuntime : public trace::Runtime {
     std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
     bool is_code_file(const std::filesystem::path& file) override;
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
+    std::string place_asked_for(const std::filesystem::path& file) override;
     std::vector<trace::Package> packages(const std::vector<Unit>& units) override;
     trace::Package own_package() override;
     std::vector<trace::VariableRead> variables_read(const Unit& unit) override;

@@ -219,6 +219,8 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         head.text(config.called);
         head.text("installed");
         head.boolean(config.installed);
+        head.text("user_folder");
+        head.boolean(config.user_folder);
         head.text("interpreter");
         head.text(config.interpreter);
         head.text("entry");

@@ -27,6 +27,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
 
     config.moved = moved_;
     config.installed = !installed_files_.empty();
+    config.user_folder = std::ranges::find(units, "site", &Unit::name) != units.end();
     // Programs that the system installed look for their data in the folders that it has for all of them.
     if (std::ranges::any_of(installed_files_,
                             [](const std::string& file) { return file.starts_with("/usr/share/"); }))

@@ -34,7 +34,8 @@ constexpr std::array<std::string_view, 24> passed_of_system{"doc/",          "ma
                                                             "udev/",         "xdg/",
                                                             "init.d/",       "cron"};
 
-/// The files of the system's package that brought the entry, where it is a command of the system.
+} // namespace
+
 std::vector<std::string> installed_files(const Project& project, const Entry& entry) {
     if (!project.is_installed || !entry.file.starts_with("/usr/")) return {};
     std::vector<std::string> files = files_packaged_with(entry.file);
@@ -50,7 +51,16 @@ std::vector<std::string> installed_files(const Project& project, const Entry& en
     return files;
 }
 
-} // namespace
+std::set<std::string> folders_of_packages(const std::vector<std::string>& files) {
+    constexpr std::string_view mark = "/__init__.py";
+    std::set<std::string> folders;
+    for (const std::string& file : files) {
+        if (!file.ends_with(mark) || file.starts_with("/usr/lib/python")) continue;
+        std::string package = file.substr(0, file.size() - mark.size()), folder = parent_folder_of(package);
+        if (!std::ranges::binary_search(files, folder + std::string(mark))) folders.insert(folder);
+    }
+    return folders;
+}
 
 fs::path root_of_sources(const Project& project, const Facts& facts) {
     constexpr std::size_t most_sources = 300;

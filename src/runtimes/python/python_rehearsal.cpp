@@ -10,6 +10,13 @@
 
 namespace omnistasis::python {
 
+namespace {
+
+/// What a distribution's own files go by in facts, where its folder has the version in its name.
+constexpr std::string_view metadata_of = ".dist-info";
+
+} // namespace
+
 Expansion PythonRuntime::recall(const Rehearsed& facts) {
     Expansion out;
     Reason seen{"was seen in a rehearsal", project_.rehearsed_file.string(), 0, true};
@@ -17,7 +24,12 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
     for (const Rehearsed::File& file : facts.files) {
         std::vector<std::string> folders{project_.folder.string()};
         std::string root = folders.front();
-        if (!file.package.empty()) {
+        if (file.package.ends_with(metadata_of)) {
+            std::string name = file.package.substr(0, file.package.size() - metadata_of.size());
+            const Distribution* found = distribution_named(normalized_distribution_name(name));
+            folders = {found == nullptr ? std::string("/") : found->folder};
+            root = found == nullptr ? std::string() : found->root;
+        } else if (!file.package.empty()) {
             const FoundModule& package = finder_.find(file.package);
             folders = package.folders;
             root = package.root;
@@ -119,6 +131,18 @@ bool PythonRuntime::is_code_file(const std::filesystem::path& file) {
     });
 }
 
+std::string PythonRuntime::place_asked_for(const std::filesystem::path& file) {
+    std::string path = file.string();
+    if (std::ranges::binary_search(installed_files_, path)) return places_.of_installed(path);
+    std::string nearest;
+    for (const auto* roots : {&search_path_, &facts_.search_path})
+        for (const std::string& root : *roots)
+            if (root.size() > nearest.size() && !relative_to(path, root).empty()) nearest = root;
+    std::string own = project_.root_folder.string();
+    if (nearest.size() < own.size() && !relative_to(path, own).empty()) nearest = own;
+    return nearest.empty() ? std::string() : places_.of(path, nearest);
+}
+
 std::optional<Rehearsed::File> PythonRuntime::package_file(const std::filesystem::path& file) {
     // The standard library's folder holds those of the packages.
     std::string nearest;
@@ -126,6 +150,11 @@ std::optional<Rehearsed::File> PythonRuntime::package_file(const std::filesystem
         if (root.size() > nearest.size() && !relative_to(file.string(), root).empty()) nearest = root;
     std::string inner = nearest.empty() ? std::string() : relative_to(file.string(), nearest);
     std::size_t slash = inner.find('/');
+    // Metadata, whatever the version.
+    std::string folder = inner.substr(0, slash);
+    if (slash != std::string::npos && (folder.ends_with(".dist-info") || folder.ends_with(".egg-info")))
+        return Rehearsed::File{folder.substr(0, folder.find('-')) + std::string(metadata_of),
+                               inner.substr(slash + 1)};
     if (slash == std::string::npos || !finder_.find(inner.substr(0, slash)).is_package) return std::nullopt;
     return Rehearsed::File{inner.substr(0, slash), inner.substr(slash + 1)};
 }

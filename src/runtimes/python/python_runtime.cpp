@@ -43,6 +43,9 @@ std::vector<std::string> PythonRuntime::search_path() const {
     // A folder of commands is no folder of modules, although the interpreter takes it for one.
     if (!entry_.among_commands) path.push_back(entry_.folder);
     path.insert(path.end(), facts_.search_path.begin(), facts_.search_path.end());
+    // Commands of the system put folders of their own package on the path, often by functions.
+    for (const std::string& folder : folders_of_packages(installed_files(project_, entry_)))
+        if (std::ranges::find(path, folder) == path.end()) path.push_back(folder);
     // What the entry point itself does to the path, before it imports anything from there.
     auto source = MappedFile::open(entry_.file);
     if (!source) return path;

@@ -61,6 +61,12 @@ inline Unit file_unit(UnitKind kind, const std::string& file, const std::string&
 /// The folder that holds the project and all that its sources reach by paths from where they are: "../data".
 fs::path root_of_sources(const Project& project, const Facts& facts);
 
+/// The files of the system's package that brought the entry, where it is a command of the system; sorted.
+std::vector<std::string> installed_files(const Project& project, const Entry& entry);
+
+/// The folders among them that packages of modules lie in.
+std::set<std::string> folders_of_packages(const std::vector<std::string>& files);
+
 /// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,
 /// what they ask for in other ways in python_needs.cpp, what follows only from all modules together in
 /// python_settling.cpp, what a watched run shows in python_rehearsal.cpp,
@@ -119,6 +125,7 @@ class PythonRuntime : public trace::Runtime {
     std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
     bool is_code_file(const std::filesystem::path& file) override;
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
+    std::string place_asked_for(const std::filesystem::path& file) override;
     std::vector<trace::Package> packages(const std::vector<Unit>& units) override;
     trace::Package own_package() override;
     std::vector<trace::VariableRead> variables_read(const Unit& unit) override;

@@ -43,6 +43,8 @@ def _with_moved_paths(code, moved):
     def changed(constant):
         if type(constant) is str:
             place = moved.get(constant.rstrip("/"))
+            if place == ".":
+                return TREE + constant[len(constant.rstrip("/")):]
             if place is not None:
                 return TREE + "/" + place + constant[len(constant.rstrip("/")):]
             for path, place in moved.items():
@@ -446,7 +448,11 @@ def run_main():
     entry = CONFIG["entry"]
     del sys.argv[0]  # our own file; the launcher's name as it was called follows
     if CONFIG["installed"]:
-        # Such programs look for their data from where they lie themselves.
+        # Such programs look for their data from where they lie themselves, or where a user's own would lie.
+        if CONFIG["user_folder"]:
+            import site
+
+            site.getuserbase()
         sys.argv[0] = TREE + "/" + CONFIG["main_folder"] + "/" + sys.argv[0].rpartition("/")[2]
     if hasattr(sys, "orig_argv"):
         sys.orig_argv[:] = [sys.executable] + sys.argv
