@@ -37,12 +37,19 @@ tl::unexpected<Error> nothing_found(const Asset& asset, const std::string& why) 
 
 } // namespace
 
+std::string place_of_absolute(const std::string& path) {
+    constexpr std::string_view prefix = "/usr/";
+    return path.starts_with(prefix) ? path.substr(prefix.size()) : "share" + path;
+}
+
 Result<std::vector<AssetFile>> find_assets(const Project& project) {
     std::vector<AssetFile> found;
     for (const Asset& asset : project.assets) {
         std::string from = without_end_slash(fs::path(asset.from).lexically_normal().string());
         std::string to = without_end_slash(fs::path(asset.to).lexically_normal().string());
-        if (to.starts_with("..") || to.starts_with("/"))
+        bool in_tree = to.starts_with("/");
+        if (in_tree) to = place_of_absolute(to);
+        if (to.starts_with(".."))
             return fail(ErrorKind::bad_input,
                         fmt::format("the asset's place `{}` is outside of the application", asset.to),
                         asset.where, "", "`to` is relative to the application's folder");
@@ -61,7 +68,11 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
             bool to_folder =
                 to.empty() ? false : asset.to.ends_with('/') || fs::path(to).extension() != start.extension();
             bool outside = fs::path(from).is_absolute() || from.starts_with("..");
-            found.push_back({start, to.empty() ? (outside ? name : from) : to_folder ? to + "/" + name : to});
+            found.push_back({start,
+                             to.empty()  ? (outside ? name : from)
+                             : to_folder ? to + "/" + name
+                                         : to,
+                             in_tree});
             continue;
         }
         if (!is_folder(start)) return nothing_found(asset, fmt::format("there is no {}", start.string()));
@@ -74,7 +85,7 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
         for (const std::string& file : files) {
             std::string relative = fixed.empty() ? file : fixed + "/" + file;
             if (pattern_start != std::string::npos && !fits_pattern(relative, from, '/')) continue;
-            found.push_back({start / file, base.empty() ? file : base + "/" + file});
+            found.push_back({start / file, base.empty() ? file : base + "/" + file, in_tree});
         }
         if (found.size() == before)
             return nothing_found(asset,

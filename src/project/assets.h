@@ -9,8 +9,13 @@ namespace omnistasis {
 /// A file that an asset pattern names, and where it goes below the project's place in the app tree.
 struct AssetFile {
     std::filesystem::path file;
-    std::string place; ///< relative to the place of the project's folder
+    std::string place;    ///< relative to the place of the project's folder
+    bool in_tree = false; ///< relative to the app tree: it was given an absolute place
 };
+
+/// The place in the app tree that stands for an absolute path: what is below /usr lies as there, other things
+/// in `share`.
+std::string place_of_absolute(const std::string& path);
 
 /// Resolves the project's assets. A pattern that matches nothing is an error. Links that lead out of the
 /// project are followed; a place that would leave the app tree is an error.

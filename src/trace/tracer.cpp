@@ -234,8 +234,9 @@ class Tracer {
         for (const AssetFile& asset : assets) {
             auto head = MappedFile::open(asset.file);
             if (!head) return tl::make_unexpected(head.error());
-            std::string place =
-                (fs::path(runtime_.application_place()) / asset.place).lexically_normal().string();
+            std::string place = (fs::path(asset.in_tree ? "" : runtime_.application_place()) / asset.place)
+                                    .lexically_normal()
+                                    .string();
             UnitKind kind = native::kind_of(asset.file.string()) ? UnitKind::native : UnitKind::data;
             graph_.add_root(graph_.add({kind, place, asset.file.string(), place, true}).first);
         }

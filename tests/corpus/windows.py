@@ -36,7 +36,7 @@ class Display:
         shutil.rmtree(self.folder, ignore_errors=True)
 
     def variables(self):
-        return {"DISPLAY": ":" + self.number, "DBUS_SESSION_BUS_ADDRESS": f"unix:path={self.folder}/bus", "GSETTINGS_BACKEND": "memory", "GSK_RENDERER": "cairo", "NO_AT_BRIDGE": "1", "GTK_A11Y": "none", "LIBGL_ALWAYS_SOFTWARE": "1", "SDL_AUDIODRIVER": "dummy"}
+        return {"DISPLAY": ":" + self.number, "DBUS_SESSION_BUS_ADDRESS": f"unix:path={self.folder}/bus", "GSETTINGS_BACKEND": "memory", "GSK_RENDERER": "cairo", "NO_AT_BRIDGE": "1", "GTK_A11Y": "none", "LIBGL_ALWAYS_SOFTWARE": "1", "QT_XCB_GL_INTEGRATION": "none", "SDL_AUDIODRIVER": "dummy"}
 
     def shown_to_programs(self):
         arguments = ["--ro-bind", "/tmp/.X11-unix/X" + self.number, "/tmp/.X11-unix/X" + self.number, "--bind", self.folder + "/bus", self.folder + "/bus"]
@@ -111,7 +111,7 @@ def warnings(errors):
     found = []
     for line in errors.splitlines():
         line = re.sub(r"^(\(.*?):\d+\): ", r"\1): ", line)
-        line = re.sub(r"\d\d:\d\d:\d\d(\.\d+)?|0x[0-9a-f]+|\d{4}-\d\d-\d\d", "", line)
+        line = re.sub(r"\d\d:\d\d:\d\d([.,]\d+)?|0x[0-9a-f]+|\d{4}-\d\d-\d\d", "", line)
         if line.startswith("qt.glx:"):
             continue  # drivers are the machine's
         if re.search(r"warning|critical|error|fail|can.?not|could not|unable|missing", line, re.I):

@@ -297,3 +297,16 @@ TEST_CASE("a library that is linked by a name that is not its own has both names
         "for name in 'libs.so', 'stub.so':\n    print(ctypes.CDLL(os.path.join(here, name)).g())\n");
     CHECK(workshop.check_alike("app/main.py") == "7\n7\n");
 }
+
+TEST_CASE("an asset may be given an absolute place, which own code then finds in the tree") {
+    Workshop workshop("placed");
+    workshop.write("flags.txt", "fog\n");
+    workshop.write("app/main.py", "import os\nprint(open('/usr/share/harbour/flags.txt').read().strip())\n"
+                                  "print(os.listdir('/opt/harbour'))\n");
+    auto built = workshop.omnistasis({"build", "app/main.py", "--out", "out", "--asset",
+                                      "../flags.txt=/usr/share/harbour/flags.txt", "--asset",
+                                      "../flags.txt=/opt/harbour/flags.txt"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(workshop.shell("./out/main").out == "fog\n['flags.txt']\n");
+}

@@ -1,5 +1,6 @@
 // The application's own goes along whole: it is small, and it is what people lose. Own is what lies in the
 // project's folder; of a command that somebody installed, the distribution that it starts.
+#include "project/assets.h"
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
@@ -179,15 +180,13 @@ void PythonRuntime::want_declared(Expansion& out) {
 
 /// Where a path of the own code leads in the app tree; empty where nothing of the application lies there.
 std::string PythonRuntime::place_of_own_path(const std::string& path) const {
-    auto lies_at_or_below = [&](const std::string& file) {
-        return file == path || (file.starts_with(path) && file[path.size()] == '/');
-    };
-    if (auto next = std::ranges::lower_bound(installed_files_, path);
-        (next != installed_files_.end() && lies_at_or_below(*next)) || path == "/usr") {
-        if (installed_files_.empty()) return {};
-        if (path == "/usr") return ".";
-        return places_.of_installed(path);
-    }
+    // An asset that was given an absolute place is there for who names it.
+    for (const Asset& asset : project_.assets)
+        if (asset.to == path || asset.to.starts_with(path + "/")) return place_of_absolute(path);
+    auto below = std::ranges::lower_bound(installed_files_, path + "/");
+    bool has_any = std::ranges::binary_search(installed_files_, path) ||
+                   (below != installed_files_.end() && below->starts_with(path + "/"));
+    if (has_any) return path == "/usr" ? "." : places_.of_installed(path);
     if (project_.is_installed || !why_not_own(project_.own_folder).empty() || !is_there(path)) return {};
     std::string folder = project_.root_folder.string();
     if (path != folder && relative_to(path, folder).empty()) return {};

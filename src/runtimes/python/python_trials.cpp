@@ -108,10 +108,10 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
 std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
     std::vector<trace::LooseEnd> ends = ends_;
     if (!trial_trouble_.empty())
-        ends.push_back({"packages-not-asked",
-                        "packages could not be imported on trial (" + trial_trouble_ + ")", facts_.executable,
-                        0, "what packages load without saying so in their source may be missing",
-                        "allow it, or run the application with `omnistasis rehearse`"});
+        ends.push_back(
+            {"packages-not-asked", "packages could not be imported on trial (" + trial_trouble_ + ")",
+             facts_.executable, 0, "what packages load without saying so in their source may be missing",
+             "allow it, or run the application with `omnistasis rehearse` and say --without trial-imports"});
     return ends;
 }
 
