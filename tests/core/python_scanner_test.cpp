@@ -221,3 +221,9 @@ TEST_CASE("a package that is run as a program is its __main__") {
     CHECK(words(scan_text("import runpy\nrunpy.run_module('quay', run_name='__main__')\n")) ==
           Words{"runpy", "quay.__main__?", "quay?"});
 }
+
+TEST_CASE("libraries whose names go through a function") {
+    auto found = scan_text("lib = pyglet.lib.load_library('GLU')\nother = load_library(name)\n").libraries;
+    REQUIRE(found.size() == 1);
+    CHECK(found[0].text == "GLU");
+}

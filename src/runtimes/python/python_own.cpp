@@ -56,7 +56,15 @@ std::set<std::string> folders_of_packages(const std::vector<std::string>& files)
     constexpr std::string_view mark = "/__init__.py";
     std::set<std::string> folders;
     for (const std::string& file : files) {
-        if (!file.ends_with(mark) || file.starts_with("/usr/lib/python")) continue;
+        if (file.starts_with("/usr/lib/python")) continue;
+        if (file.ends_with(".py") && !file.ends_with(mark)) {
+            std::string folder = parent_folder_of(file);
+            // The program's own folder may look like a package and be on the path all the same.
+            bool is_top = parent_folder_of(folder) == "/usr/share" || parent_folder_of(folder) == "/usr/lib";
+            if (is_top || !std::ranges::binary_search(files, folder + std::string(mark)))
+                folders.insert(folder);
+        }
+        if (!file.ends_with(mark)) continue;
         std::string package = file.substr(0, file.size() - mark.size()), folder = parent_folder_of(package);
         if (!std::ranges::binary_search(files, folder + std::string(mark))) folders.insert(folder);
     }

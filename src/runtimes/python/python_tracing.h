@@ -64,7 +64,7 @@ fs::path root_of_sources(const Project& project, const Facts& facts);
 /// The files of the system's package that brought the entry, where it is a command of the system; sorted.
 std::vector<std::string> installed_files(const Project& project, const Entry& entry);
 
-/// The folders among them that packages of modules lie in.
+/// The folders among them that modules and packages lie in.
 std::set<std::string> folders_of_packages(const std::vector<std::string>& files);
 
 /// Python behind the interface of all languages. What modules ask for by statement is in python_runtime.cpp,

@@ -513,7 +513,7 @@ class Scanner {
         } else if (name == "iter_modules" || name == "walk_packages") {
             note_walk(callee, arguments);
         } else if (name == "CDLL" || name == "PyDLL" || name == "LoadLibrary" || name == "dlopen" ||
-                   name.ends_with("find_library")) {
+                   name.ends_with("find_library") || name.ends_with("load_library")) {
             note_library(callee, arguments);
         } else if (name == "require_version" || name == "require_versions") {
             note_library_version(arguments);
@@ -716,7 +716,7 @@ class Scanner {
 
     /// CDLL("libx.so.1"), ffi.dlopen("libx.so.1"), find_library("x")
     void note_library(const Token& callee, const std::vector<Tokens>& arguments) {
-        bool is_lookup = callee.text.ends_with("find_library");
+        bool is_lookup = callee.text.ends_with("find_library") || callee.text.ends_with("load_library");
         bool known = false;
         for (Tokens argument : arguments) {
             for (const PossibleText& text : constants_.evaluate(argument)) {

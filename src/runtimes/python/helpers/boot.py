@@ -125,17 +125,30 @@ def _named(found, names):
     return found
 
 
+_SYSTEM_LIBRARIES = ["/lib64", "/usr/lib64", "/lib", "/usr/lib"]
+_SYSTEM_LIBRARIES += [
+    "%s/%s-linux-gnu" % (folder, posix.uname().machine) for folder in ("/lib", "/usr/lib", "/usr/local/lib")
+]
+
+
 def _with_own_libraries(util):
-    """ctypes.util.find_library knows the system's libraries: those of the app tree come in front."""
+    """ctypes.util.find_library knows the system's libraries, where the system has the tools that it asks for:
+    those of the app tree come in front, and behind it what lies in the loader's own folders."""
     find_library = util.find_library
 
-    def find(name):
+    def lies_in(folder, name):
         start = "lib%s.so" % name
         try:
-            own = [file for file in posix.listdir(TREE + "/lib") if file.startswith(start)]
+            files = [file for file in posix.listdir(folder) if file.startswith(start)]
         except OSError:
-            own = []
-        return min(own, key=len) if own else find_library(name)
+            files = []
+        return min(files, key=len, default=None)
+
+    def find(name):
+        found = lies_in(TREE + "/lib", name) or find_library(name)
+        for folder in () if found else _SYSTEM_LIBRARIES:
+            found = found or lies_in(folder, name)
+        return found
 
     find.__name__ = find.__qualname__ = "find_library"
     util.find_library = find
