@@ -224,7 +224,15 @@ Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, con
     posix_spawn_file_actions_adddup2(&actions, out.write, 1);
     posix_spawn_file_actions_adddup2(&actions, err.write, 2);
     pid_t child = 0;
-    int failed = spawn(child, actions, arguments);
+    // Set from outside, a bound may come after the program's first writes; util-linux sets it before.
+    std::string setter = limits.most_file != 0 ? find_on_path("prlimit") : std::string();
+    std::vector<std::string> bounded;
+    if (!setter.empty()) {
+        std::string most = std::to_string(limits.most_file);
+        bounded = {setter, "--fsize=" + most + ":" + most, "--"};
+        bounded.insert(bounded.end(), arguments.begin(), arguments.end());
+    }
+    int failed = spawn(child, actions, bounded.empty() ? arguments : bounded);
     if (failed != 0)
         return fail(ErrorKind::missing, "can't start the program", arguments[0], system_text(failed));
 
@@ -232,7 +240,7 @@ Result<ProgramOutput> run_program(const std::vector<std::string>& arguments, con
     Pipe::close_end(out.write);
     Pipe::close_end(err.write);
     ProgramOutput result;
-    if (limits.most_file != 0) {
+    if (bounded.empty() && limits.most_file != 0) {
         // It has just begun, and what it starts inherits this.
         rlimit most{limits.most_file, limits.most_file};
         ::prlimit(child, RLIMIT_FSIZE, &most, nullptr);
