@@ -213,7 +213,8 @@ TEST_CASE("programs that own code starts by their names") {
     CHECK(programs("TOOL = 'optipng'\nshutil.which(TOOL)\n") == Words{"optipng"});
     CHECK(programs("subprocess.run([sys.executable, "
                    "'child.py'])\nsubprocess.run(['/usr/bin/dot'])\nos.system('ls')\n") == Words{});
-    CHECK(programs("run(command)\nserver.run('tide')\n") == Words{"tide"});
+    CHECK(programs("run(command)\nserver.run('tide')\n") == Words{});
+    CHECK(programs("from subprocess import run as start\nstart(['dot'])\n") == Words{"dot"});
     CHECK(programs("subprocess.run(['ffmpeg'])\n", false) == Words{});
 }
 

@@ -400,8 +400,9 @@ class Scanner {
                     auto arguments = split_arguments(inside);
                     note_running(tokens, i, arguments);
                     read_call(token, arguments);
-                    if (facts_.is_own)
-                        for (std::string& program : started_programs(constants_, token.text, arguments))
+                    if (facts_.is_own && may_start_programs(tokens, i))
+                        for (std::string& program :
+                             started_programs(constants_, name_at_home(token.text), arguments))
                             result_.programs.push_back({std::move(program), token.line});
                     if (facts_.is_own)
                         for (std::string& path : written_paths(constants_, tokens, i, arguments))
@@ -616,6 +617,28 @@ class Scanner {
                 if (is_dotted_name("x" + std::string(text.substr(dot))))
                     result_.import_suffixes.push_back({std::string(text.substr(dot)), token.line});
         }
+    }
+
+    /// What a name that was imported under another one is called in its module.
+    std::string_view name_at_home(std::string_view name) const {
+        auto known = imported_as_.find(name);
+        return known == imported_as_.end()
+                   ? name
+                   : std::string_view(known->second).substr(known->second.rfind('.') + 1);
+    }
+
+    /// Whether a call is one of the standard library's that start programs, not somebody's own `run`.
+    bool may_start_programs(Tokens tokens, std::size_t callee) const {
+        auto module_of = [&](std::string_view name) {
+            auto known = imported_as_.find(name);
+            std::string_view module = known == imported_as_.end() ? name : std::string_view(known->second);
+            return module.substr(0, module.find('.'));
+        };
+        bool is_member = callee >= 2 && tokens[callee - 1].is(".");
+        if (!is_member && !imported_as_.contains(tokens[callee].text)) return false;
+        std::string_view module = module_of(is_member ? tokens[callee - 2].text : tokens[callee].text);
+        return module == "subprocess" || module == "os" || module == "shutil" || module == "asyncio" ||
+               module == "distutils" || module == "QProcess" || module == "GLib";
     }
 
     void read_import_call(const Token& callee, const std::vector<Tokens>& arguments) {
