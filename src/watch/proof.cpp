@@ -286,6 +286,8 @@ class Prover {
                 std::string place = path.substr(tree_.size() + 1);
                 std::string file = here(place);
                 if (is_state(file)) continue; // the launcher looks there before it makes the link
+                // A theme's sizes are asked for until one has the icon: which are carried is settled.
+                if (place.starts_with("share/icons/")) continue;
                 // Code is looked for in many places, and modules have their own row.
                 bool code = subject_.runtime != nullptr &&
                             (subject_.runtime->is_code_file(path) || base_name(place) == "pyvenv.cfg");
