@@ -17,6 +17,8 @@ import subprocess
 import sys
 import tempfile
 
+from empty_root import host_arguments
+
 HERE = os.path.dirname(os.path.abspath(__file__))
 ROOT = os.path.dirname(os.path.dirname(HERE))
 
@@ -52,19 +54,6 @@ def development_tools():
 
 
 DEVELOPMENT_TOOLS = development_tools()
-
-
-def host_arguments():
-    """bwrap arguments that show the target's host libraries and nothing else."""
-    with open(os.path.join(ROOT, "notes/hosts/linux-x86_64.toml")) as file:
-        names = re.findall(r'^    "(.*)",$', file.read(), re.M)
-    patterns = [re.compile(re.escape(name).replace(r"\*", ".*") + "$") for name in names]
-    arguments = []
-    for folder, place in (("/lib/x86_64-linux-gnu", "/lib/x86_64-linux-gnu"), ("/lib64", "/lib64")):
-        for name in sorted(os.listdir(folder)):
-            if any(pattern.match(name) for pattern in patterns):
-                arguments += ["--ro-bind", os.path.join(folder, name), os.path.join(place, name)]
-    return arguments
 
 
 def run(command, folder, environment):

@@ -23,25 +23,13 @@ import time
 import tomllib
 
 import windows
+from empty_root import host_arguments
 
 HERE = os.path.dirname(os.path.abspath(__file__))
 ROOT = os.path.dirname(os.path.dirname(HERE))
 BUSYBOX = "/bin/busybox"  # Debian's busybox-static
 USUAL_PROGRAMS = "sh cat cp echo env false grep head id ls mkdir mv ps rm sed sleep sort tail tar test touch tr true uname wc which whoami".split()
 VARIABLES = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8", "TZ": "UTC", "PYTHONDONTWRITEBYTECODE": "1", "PYTHONHASHSEED": "0", "COLUMNS": "100", "USER": "sweep"}
-
-
-def host_arguments():
-    """bwrap arguments that show the target's host libraries and nothing else."""
-    with open(os.path.join(ROOT, "notes/hosts/linux-x86_64.toml")) as file:
-        names = re.findall(r'^    "(.*)",$', file.read(), re.M)
-    patterns = [re.compile(re.escape(name).replace(r"\*", ".*") + "$") for name in names]
-    arguments = []
-    for folder in ("/lib/x86_64-linux-gnu", "/lib64"):
-        for name in sorted(os.listdir(folder)):
-            if any(pattern.match(name) for pattern in patterns):
-                arguments += ["--ro-bind", os.path.realpath(os.path.join(folder, name)), os.path.join(folder, name)]
-    return arguments
 
 
 def run(command, folder, environment, seconds=120, stdin=""):
