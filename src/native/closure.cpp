@@ -97,10 +97,10 @@ Result<void> Closure::follow(std::size_t first) {
 /// A library may be linked by a name that is neither its file's nor its own: both have to lead to it.
 void Closure::add_other_name(const std::string& name, const std::string& found) {
     auto known = place_of_.find(found);
+    if (known == place_of_.end() || fs::path(known->second).filename() == name) return;
     const ElfFile* elf = model_.elf_at(found);
-    bool leads_there = known == place_of_.end() || fs::path(known->second).filename() == name ||
-                       elf == nullptr || elf->soname == name || !other_names_.insert(name).second;
-    if (!leads_there) shipped_.push_back({name, found, "lib/" + name, true});
+    if (elf == nullptr || elf->soname == name) return;
+    if (other_names_.insert(name).second) shipped_.push_back({name, found, "lib/" + name, true});
 }
 
 std::vector<UnfitLibrary> Closure::unfit() const {

@@ -31,13 +31,18 @@ template <typename Archive, typename Owners> void visit(Archive& archive, Owners
     });
 }
 
+template <typename Take> void each_line(std::string_view text, Take take) {
+    while (!text.empty()) {
+        std::size_t end = std::min(text.find('\n'), text.size());
+        take(text.substr(0, end));
+        text.remove_prefix(std::min(end + 1, text.size()));
+    }
+}
+
 /// Version, architecture and home page of packages, out of the list of what is installed.
 void read_status(std::string_view status, std::map<std::string, SystemPackage>& packages) {
     SystemPackage* current = nullptr;
-    while (!status.empty()) {
-        std::size_t end = std::min(status.find('\n'), status.size());
-        std::string_view line = status.substr(0, end);
-        status.remove_prefix(std::min(end + 1, status.size()));
+    each_line(status, [&](std::string_view line) {
         auto value = [&](std::string_view field) { return std::string(line.substr(field.size())); };
         if (line.starts_with("Package: ")) {
             auto found = packages.find(value("Package: "));
@@ -49,23 +54,22 @@ void read_status(std::string_view status, std::map<std::string, SystemPackage>& 
         } else if (current != nullptr && line.starts_with("Homepage: ")) {
             current->homepage = value("Homepage: ");
         }
-    }
+    });
 }
 
 /// Calls with each package's name and its source's.
 template <typename Tell> void each_source(std::string_view status, Tell tell) {
     std::string_view package, source;
-    while (!status.empty()) {
-        std::size_t end = std::min(status.find('\n'), status.size());
-        std::string_view line = status.substr(0, end);
-        status.remove_prefix(std::min(end + 1, status.size()));
+    auto end_package = [&] {
+        if (!package.empty()) tell(package, source);
+        package = source = {};
+    };
+    each_line(status, [&](std::string_view line) {
         if (line.starts_with("Package: ")) package = source = line.substr(9);
         if (line.starts_with("Source: ")) source = line.substr(8, line.substr(8).find(' '));
-        if ((line.empty() || status.empty()) && !package.empty()) {
-            tell(package, source);
-            package = source = {};
-        }
-    }
+        if (line.empty()) end_package();
+    });
+    end_package();
 }
 
 /// The names of the lists of `package`: one, or one for each architecture.
@@ -85,7 +89,7 @@ std::vector<std::string> all_lists() {
     return lists;
 }
 
-/// A file, or all files of a folder that a link stands for: lists name the link only.
+/// A file, or the files of a folder that a link stands for, two levels deep: lists name the link only.
 void add_files_at(const std::string& path, std::vector<std::string>& files) {
     constexpr std::size_t most = 20'000;
     std::error_code failed;
@@ -122,16 +126,13 @@ Owners look_up(const std::vector<std::string>& files) {
         if (!list) return;
         std::string package = lists[i].substr(0, lists[i].size() - 5);
         package = package.substr(0, package.find(':')); // the architecture
-        std::string_view text = list->text();
-        while (!text.empty()) {
-            std::size_t end = std::min(text.find('\n'), text.size());
-            if (auto found = wanted.find(text.substr(0, end)); found != wanted.end()) {
-                std::lock_guard lock(mutex);
-                std::string& owner = owner_of[*found->second];
-                if (owner.empty() || package < owner) owner = package;
-            }
-            text.remove_prefix(std::min(end + 1, text.size()));
-        }
+        each_line(list->text(), [&](std::string_view line) {
+            auto found = wanted.find(line);
+            if (found == wanted.end()) return;
+            std::lock_guard lock(mutex);
+            std::string& owner = owner_of[*found->second];
+            if (owner.empty() || package < owner) owner = package;
+        });
     });
     std::map<std::string, SystemPackage> packages;
     for (const auto& [file, package] : owner_of) packages[package].name = package;
@@ -193,16 +194,13 @@ std::map<std::string, std::vector<std::string>> entries_required_by(std::string_
             of_package[lists[i].substr(0, lists[i].find_first_of(":")).substr(0, lists[i].find(".list"))] =
                 entries[i];
     std::map<std::string, std::vector<std::string>> required;
-    std::string_view package, text = status->text();
-    while (!text.empty()) {
-        std::size_t end = std::min(text.find('\n'), text.size());
-        std::string_view line = text.substr(0, end);
-        text.remove_prefix(std::min(end + 1, text.size()));
+    std::string_view package;
+    each_line(status->text(), [&](std::string_view line) {
         if (line.starts_with("Package: ")) package = line.substr(9);
         bool says = line.starts_with("Depends: ") || line.starts_with("Recommends: ") ||
                     line.starts_with("Pre-Depends: ");
         auto own = says ? of_package.find(package) : of_package.end();
-        if (own == of_package.end()) continue;
+        if (own == of_package.end()) return;
         std::string_view rest = line.substr(line.find(' ') + 1);
         while (!rest.empty()) {
             std::string_view name = rest.substr(0, rest.find_first_of(" ,|:("));
@@ -214,7 +212,7 @@ std::map<std::string, std::vector<std::string>> entries_required_by(std::string_
             rest.remove_prefix(next + 1);
             rest.remove_prefix(std::min(rest.find_first_not_of(' '), rest.size()));
         }
-    }
+    });
     return required;
 }
 
@@ -232,14 +230,11 @@ std::vector<std::string> files_packaged_with(const std::string& file) {
         if (its_source != source) return;
         for (const std::string& name : lists_of(package, lists)) {
             auto list = MappedFile::open(fs::path(database) / "info" / name);
-            std::string_view text = list ? list->text() : std::string_view();
-            while (!text.empty()) {
-                std::size_t end = std::min(text.find('\n'), text.size());
-                std::string path(text.substr(0, end));
-                text.remove_prefix(std::min(end + 1, text.size()));
+            each_line(list ? list->text() : std::string_view(), [&](std::string_view line) {
+                std::string path(line);
                 if (path.starts_with("/lib/")) path.insert(0, "/usr");
                 add_files_at(path, files);
-            }
+            });
         }
     });
     std::ranges::sort(files);

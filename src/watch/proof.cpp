@@ -221,18 +221,21 @@ class Prover {
         }
     }
 
+    bool is_left_out(const std::string& module) const {
+        std::string top = module.substr(0, module.find('.'));
+        return subject_.graph != nullptr &&
+               std::ranges::any_of(subject_.graph->left_out,
+                                   [&](const trace::LeftOut& one) { return one.name == top; });
+    }
+
     /// A toolkit that only a package asks for may be left out, unless the run failed and it was asked for.
     void need_what_was_left_out() {
         bool failed = std::ranges::any_of(proof_.findings, [](const ProofFinding& one) {
             return one.fails && (one.kind == "exit-code" || one.kind == "no-window");
         });
-        if (!failed || subject_.graph == nullptr) return;
+        if (!failed) return;
         for (ProofFinding& finding : proof_.findings) {
-            std::string top = finding.what.substr(0, finding.what.find('.'));
-            bool left_out = finding.kind == "missing-module" &&
-                            std::ranges::any_of(subject_.graph->left_out,
-                                                [&](const trace::LeftOut& one) { return one.name == top; });
-            if (!left_out) continue;
+            if (finding.kind != "missing-module" || !is_left_out(finding.what)) continue;
             finding.fails = true;
             finding.advice = fmt::format("bring it in with --include {}", finding.what);
         }
@@ -367,11 +370,7 @@ class Prover {
                   !relative_to(source, subject_.project->folder.string()).empty();
             if (!source.empty()) from = source + asker.substr(colon);
         }
-        std::string top = module.substr(0, module.find('.'));
-        bool on_purpose = !own;
-        if (subject_.graph != nullptr)
-            on_purpose |= std::ranges::any_of(subject_.graph->left_out,
-                                              [&](const trace::LeftOut& one) { return one.name == top; });
+        bool on_purpose = !own || is_left_out(module);
         if (subject_.project != nullptr)
             on_purpose |= std::ranges::any_of(subject_.project->exclude, [&](const std::string& pattern) {
                 return fits_pattern(module, pattern) || module.starts_with(pattern + ".");
