@@ -107,12 +107,9 @@ void NodeRuntime::want_declared(const std::string& name, const Unit& main, const
         if (found.kind == Found::Kind::file) return want_file(found, main, name, reason, out);
     }
     // One that has no main file: only programs, types or data.
-    for (fs::path at = fs::path(main.file).parent_path(); at.has_relative_path(); at = at.parent_path()) {
-        std::string folder = at.string();
-        std::string described = folder + "/node_modules/" + name + "/package.json";
-        if (!resolver_.has_folder(folder + "/node_modules/" + name) || !resolver_.has_file(described))
-            continue;
-        std::string real = resolver_.real(described);
+    std::string folder = resolver_.package_folder(name, main.file);
+    if (!folder.empty() && resolver_.has_file(folder + "/package.json")) {
+        std::string real = resolver_.real(folder + "/package.json");
         out.needs.push_back({unit_of(real, placement_.place_of(real, main.file, main.place, name)), reason});
         return;
     }

@@ -350,9 +350,9 @@ class Scanner {
         Token sign = inner.next();
         if (sign.sign != '=' || inner.peek() == '=') return;
         char first = inner.peek();
-        bool names_place = names_own_place(inner.position());
-        bool may_be_known = names_place || first == '"' || first == '\'' || first == '`' ||
-                            class_of_word(first) || first == '_' || first == '(' || first == '$';
+        std::size_t value = inner.position();
+        bool may_be_known = first == '"' || first == '\'' || first == '`' || class_of_word(first) ||
+                            first == '_' || first == '(' || first == '$' || names_own_place(value);
         if (!may_be_known) return;
         if (class_of_word(first) || first == '$') {
             // Most initial values are calls of functions that nobody knows here.
@@ -374,7 +374,7 @@ class Scanner {
             std::string_view start = look.text_of(word);
             bool follows = is_path_function(text) || start == "new" || start == "import" ||
                            start == "process" || constants_.find(text) != nullptr;
-            if (!follows && !names_place) return;
+            if (!follows && !names_own_place(value)) return;
         }
         Values values = constants_.expression(inner);
         // Another constant of this name, in another part of the file, may be meant as well.

@@ -1,5 +1,6 @@
 #include "runtimes/python/places.h"
 
+#include "project/assets.h"
 #include "support/files.h"
 
 #include <fmt/format.h>
@@ -57,8 +58,7 @@ std::string Places::of_installed(const std::string& file) const {
         return own_place_ + "/" + inner;
     if (std::string inner = relative_to(file, "/usr/lib/python3/dist-packages"); !inner.empty())
         return site_packages() + "/" + inner;
-    std::string inner = relative_to(file, "/usr");
-    return inner.empty() ? "share" + file : inner;
+    return place_of_absolute(file);
 }
 
 std::string Places::of(const std::string& file, const std::string& root) const {

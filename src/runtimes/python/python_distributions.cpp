@@ -118,7 +118,7 @@ void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
                        !is_development_tool(top_of(companion.name));
         bool may = may_follow(companion, of, need.unit) &&
                    !(companion.own && !project_.is_installed && !on_request(need.unit).empty()) &&
-                   !native_stays && !is_tool && true;
+                   !native_stays && !is_tool;
         (may ? kept : withheld).push_back(std::move(need));
     }
     out.needs = std::move(kept);

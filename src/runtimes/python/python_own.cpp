@@ -110,14 +110,8 @@ fs::path root_of_sources(const Project& project, const Facts& facts) {
     return root;
 }
 
-/// What an installed command belongs to.
-void PythonRuntime::find_application() {
-    application_ = distribution_of_command();
-    installed_files_ = installed_files(project_, entry_);
-}
-
 /// The distribution that an installed command starts; null where the entry is somebody's own source.
-const Distribution* PythonRuntime::distribution_of_command() {
+const Distribution* PythonRuntime::find_application() {
     bool is_elsewhere = entry_.kind != Entry::Kind::script && !entry_.file.empty() &&
                         !places_.is_own(finder_.find(entry_.module).root);
     if (!project_.is_installed && !is_elsewhere) return nullptr;
@@ -201,6 +195,21 @@ std::string PythonRuntime::place_of_own_path(const std::string& path) const {
     return path == folder ? application_place() : places_.of(path, folder);
 }
 
+/// A file of the application: the module of that name, as a companion, where an import would find it there;
+/// else the file itself, at `place`.
+void PythonRuntime::want_own_file(const std::string& file, const std::string& name, const std::string& place,
+                                  const Reason& reason, Expansion& out) {
+    if (!name.empty() && finder_.find(name).file == file) {
+        if (excluded(name) || name == main_module()) return;
+        carried_.companions.insert(name);
+        out.needs.push_back({unit_of(name, finder_.find(name)), reason});
+        return;
+    }
+    Unit unit = file_unit(kind_by_name(file), file, place);
+    unit.own = true;
+    out.needs.push_back({std::move(unit), reason});
+}
+
 /// What the system's package manager installed with the command that is the application.
 void PythonRuntime::want_installed_files(Expansion& out) {
     Reason lies{"belongs to the application's package, with", entry_.file, 0, true};
@@ -218,15 +227,7 @@ void PythonRuntime::want_installed_files(Expansion& out) {
         }
         std::string root = "/usr/lib/python3/dist-packages";
         std::string name = module_name_of(relative_to(file, root));
-        if (!name.empty() && finder_.find(name).file == file) {
-            if (excluded(name) || name == main_module()) continue;
-            carried_.companions.insert(name);
-            out.needs.push_back({unit_of(name, finder_.find(name)), lies});
-            continue;
-        }
-        Unit unit = file_unit(kind_by_name(file), file, places_.of_installed(file));
-        unit.own = true;
-        out.needs.push_back({std::move(unit), lies});
+        want_own_file(file, name, places_.of_installed(file), lies, out);
     }
 }
 
@@ -244,15 +245,7 @@ void PythonRuntime::want_own_files(Expansion& out) {
             continue;
         std::string below = relative_to(file, entry_.folder);
         std::string name = below.empty() ? std::string() : module_name_of(below);
-        if (!name.empty() && finder_.find(name).file == file) {
-            if (excluded(name) || name == main_module()) continue;
-            carried_.companions.insert(name);
-            out.needs.push_back({unit_of(name, finder_.find(name)), lies});
-            continue;
-        }
-        Unit unit = file_unit(kind_by_name(file), file, places_.of(file, own.folder));
-        unit.own = true;
-        out.needs.push_back({std::move(unit), lies});
+        want_own_file(file, name, places_.of(file, own.folder), lies, out);
     }
 }
 

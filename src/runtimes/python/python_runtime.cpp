@@ -44,7 +44,7 @@ std::vector<std::string> PythonRuntime::search_path() const {
     if (!entry_.among_commands) path.push_back(entry_.folder);
     path.insert(path.end(), facts_.search_path.begin(), facts_.search_path.end());
     // Commands of the system put folders of their own package on the path, often by functions.
-    for (const std::string& folder : folders_of_packages(installed_files(project_, entry_)))
+    for (const std::string& folder : folders_of_packages(installed_files_))
         if (std::ranges::find(path, folder) == path.end()) path.push_back(folder);
     // What the entry point itself does to the path, before it imports anything from there.
     auto source = MappedFile::open(entry_.file);
@@ -189,7 +189,7 @@ Result<Expansion> PythonRuntime::roots() {
                 want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
 
     if (auto found = find_entry_module(); !found) return tl::make_unexpected(found.error());
-    find_application();
+    application_ = find_application();
     Reason entry{"is the entry point", project_.project_file.string(), 0, false};
     if (entry_.kind == Entry::Kind::module) want(parent_of(entry_.module), entry, out);
     if (entry_.kind == Entry::Kind::function) {
@@ -392,7 +392,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
         introspected_.versions = json["libraries"].get<decltype(introspected_.versions)>();
     }
     auto found = find_entry_module();
-    find_application();
+    application_ = find_application();
     return found;
 }
 

@@ -77,8 +77,9 @@ class PythonRuntime : public trace::Runtime {
                   std::filesystem::path notes_folder, std::shared_ptr<Store> store)
         : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
           helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), entry_(read_entry(project_)),
-          places_(project_, facts_), search_path_(search_path()), finder_(facts_, search_path_),
-          scans_(scan_settings(), store), store_(std::move(store)) {
+          places_(project_, facts_), installed_files_(installed_files(project_, entry_)),
+          search_path_(search_path()), finder_(facts_, search_path_), scans_(scan_settings(), store),
+          store_(std::move(store)) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
@@ -252,11 +253,12 @@ class PythonRuntime : public trace::Runtime {
                             const std::unordered_set<std::string_view>& files, Expansion& out);
     // The application's own: python_own.cpp
     bool shows_itself(const Unit& unit);
-    void find_application();
-    const Distribution* distribution_of_command();
+    const Distribution* find_application();
     std::string place_of_own_path(const std::string& path) const;
     bool want_own_path(const Unit& unit, const std::string& path, std::uint32_t line, Expansion& out);
     void want_installed_files(Expansion& out);
+    void want_own_file(const std::string& file, const std::string& name, const std::string& place,
+                       const Reason& reason, Expansion& out);
     bool is_of_application(const std::string& file);
     void settle_own(const UnitIds& ids, UnitNeeds& needs);
     void want_declared(Expansion& out);
@@ -290,6 +292,8 @@ class PythonRuntime : public trace::Runtime {
     std::filesystem::path notes_folder_;
     Entry entry_;
     Places places_;
+    /// What the system's package manager installed with the entry; sorted.
+    std::vector<std::string> installed_files_;
     std::vector<std::string> search_path_;
     ModuleFinder finder_;
     ScanCache scans_;
@@ -334,8 +338,6 @@ class PythonRuntime : public trace::Runtime {
     std::map<std::string, std::set<std::string>>
         tried_;                                 ///< distribution, modules that were imported on trial
     const Distribution* application_ = nullptr; ///< that the entry, an installed command, starts
-    /// What the system's package manager installed with the entry; sorted.
-    std::vector<std::string> installed_files_;
     struct {
         std::map<std::string, std::set<std::string>> versions; ///< that some module asks for, by library
         std::set<std::string> settled;                         ///< modules whose requests are answered

@@ -86,12 +86,15 @@ void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
         for (const Request& request : scanned->result.requests) {
             std::string name = library_of(request);
             if (name.empty()) continue;
-            std::vector<std::string> versions, files;
-            for (const StringAt& text : scanned->result.path_strings) versions.push_back(text.text);
+            std::vector<std::string> files;
             if (auto known = introspected_.versions.find(name); known != introspected_.versions.end())
                 for (const std::string& version : known->second)
                     files.push_back(find_typelib(name, {version}));
-            if (files.empty()) files.push_back(find_typelib(name, versions));
+            if (files.empty()) {
+                std::vector<std::string> versions;
+                for (const StringAt& text : scanned->result.path_strings) versions.push_back(text.text);
+                files.push_back(find_typelib(name, versions));
+            }
             want_typelib(name, files,
                          {"imports, as an introspected library,", scanned->file, request.line, true}, out);
         }

@@ -400,13 +400,7 @@ class Scanner {
                     auto arguments = split_arguments(inside);
                     note_running(tokens, i, arguments);
                     read_call(token, arguments);
-                    if (facts_.is_own && may_start_programs(tokens, i))
-                        for (std::string& program :
-                             started_programs(constants_, name_at_home(token.text), arguments))
-                            result_.programs.push_back({std::move(program), token.line});
-                    if (facts_.is_own)
-                        for (std::string& path : written_paths(constants_, tokens, i, arguments))
-                            result_.written_paths.push_back({std::move(path), token.line});
+                    if (facts_.is_own) note_own_effects(tokens, i, arguments);
                 } else {
                     note_name(tokens, i);
                 }
@@ -490,8 +484,7 @@ class Scanner {
         std::string_view name = callee.text;
         note_watched(callee);
         // from importlib.metadata import version as its_version
-        if (auto known = imported_as_.find(name); known != imported_as_.end() && name != "import_module")
-            name = std::string_view(known->second).substr(known->second.rfind('.') + 1);
+        if (name != "import_module") name = name_at_home(name);
         // lazy_import(globals(), {"name": ".module"}), relative_import(__name__, [".module"])
         bool for_this_module = !arguments.empty() && !arguments[0].empty() &&
                                (arguments[0][0].is("globals") || arguments[0][0].is("__name__"));
@@ -617,6 +610,16 @@ class Scanner {
                 if (is_dotted_name("x" + std::string(text.substr(dot))))
                     result_.import_suffixes.push_back({std::string(text.substr(dot)), token.line});
         }
+    }
+
+    /// What a call in own code writes and starts.
+    void note_own_effects(Tokens tokens, std::size_t callee, const std::vector<Tokens>& arguments) {
+        const Token& token = tokens[callee];
+        if (may_start_programs(tokens, callee))
+            for (std::string& program : started_programs(constants_, name_at_home(token.text), arguments))
+                result_.programs.push_back({std::move(program), token.line});
+        for (std::string& path : written_paths(constants_, tokens, callee, arguments))
+            result_.written_paths.push_back({std::move(path), token.line});
     }
 
     /// What a name that was imported under another one is called in its module.

@@ -189,8 +189,8 @@ function lookInTreeToo() {
   let own;
   Module._resolveLookupPaths = function (request, parent) {
     const paths = lookUp.call(this, request, parent);
-    const isName = !/^(\.{1,2}([/\\]|$)|[/\\#]|[A-Za-z]:)/.test(request);
-    if (!paths || !isName || !parent || (parent.filename && parent.filename.startsWith(home))) return paths;
+    if (!paths || !parent || (parent.filename && parent.filename.startsWith(home))) return paths;
+    if (/^(\.{1,2}([/\\]|$)|[/\\#]|[A-Za-z]:)/.test(request)) return paths; // a path, not a name
     own ??= Module._nodeModulePaths(path.join(tree, path.dirname(settings.entry)));
     return paths.concat(own.filter((folder) => folder.startsWith(home) && !paths.includes(folder)));
   };

@@ -42,11 +42,10 @@ def _with_moved_paths(code, moved):
 
     def changed(constant):
         if type(constant) is str:
-            place = moved.get(constant.rstrip("/"))
-            if place == ".":
-                return TREE + constant[len(constant.rstrip("/")):]
+            whole = constant.rstrip("/")
+            place = moved.get(whole)
             if place is not None:
-                return TREE + "/" + place + constant[len(constant.rstrip("/")):]
+                return (TREE if place == "." else TREE + "/" + place) + constant[len(whole) :]
             for path, place in moved.items():
                 if path.count("/") > 2:  # others are parts of paths that lead to other things
                     constant = constant.replace(path, TREE + "/" + place)
@@ -125,12 +124,6 @@ def _named(found, names):
     return found
 
 
-_SYSTEM_LIBRARIES = ["/lib64", "/usr/lib64", "/lib", "/usr/lib"]
-_SYSTEM_LIBRARIES += [
-    "%s/%s-linux-gnu" % (folder, posix.uname().machine) for folder in ("/lib", "/usr/lib", "/usr/local/lib")
-]
-
-
 def _with_own_libraries(util):
     """ctypes.util.find_library knows the system's libraries, where the system has the tools that it asks for:
     those of the app tree come in front, and behind it what lies in the loader's own folders."""
@@ -146,9 +139,12 @@ def _with_own_libraries(util):
 
     def find(name):
         found = lies_in(TREE + "/lib", name) or find_library(name)
-        for folder in () if found else _SYSTEM_LIBRARIES:
-            found = found or lies_in(folder, name)
-        return found
+        if found:
+            return found
+        folders = ["/lib64", "/usr/lib64", "/lib", "/usr/lib"]
+        of_processor = "/%s-linux-gnu" % posix.uname().machine
+        folders += [folder + of_processor for folder in ("/lib", "/usr/lib", "/usr/local/lib")]
+        return next(filter(None, (lies_in(folder, name) for folder in folders)), None)
 
     find.__name__ = find.__qualname__ = "find_library"
     util.find_library = find
