@@ -41,6 +41,17 @@ add_launcher(launcher-linux-x86_64 ${launcher_objects} ${without_signature} ${ZS
 add_launcher(launcher-signed-linux-x86_64 ${launcher_objects} ${with_signature} ${ZSTD_STATIC} ${SODIUM_STATIC})
 set(launchers ${launcher_folder}/launcher-linux-x86_64 ${launcher_folder}/launcher-signed-linux-x86_64)
 
+# The library that leads compiled-in paths into the tree: loaded by programs of the tree, so for their C library.
+set(places_source ${PROJECT_SOURCE_DIR}/launcher/fixed_places.cpp)
+set(places_library ${launcher_folder}/fixed-places-linux-x86_64.so)
+add_custom_command(OUTPUT ${places_library}
+  COMMAND ${CMAKE_COMMAND} -E make_directory ${launcher_folder}
+  COMMAND ${CMAKE_CXX_COMPILER} -std=c++20 -O2 -fPIC -shared -fno-exceptions -fno-rtti -nodefaultlibs -fvisibility=hidden
+    -fno-builtin -Wall -Wextra -Wpedantic -Werror -Wl,-z,defs -Wl,-soname,fixed-places.so -Wl,--build-id=none -s
+    -o ${places_library} ${places_source} -lc
+  DEPENDS ${places_source} VERBATIM)
+list(APPEND launchers ${places_library})
+
 # Those for other systems are built with their compilers; zstd's decoder comes from its source (scripts/fetch_sources.sh).
 set(ZSTD_SOURCE ${PROJECT_SOURCE_DIR}/build/sources/zstd CACHE PATH "the source of zstd")
 if(NOT EXISTS ${ZSTD_SOURCE}/lib/zstd.h)

@@ -36,6 +36,7 @@ namespace {
 using payload::TreeFile;
 
 // The groups in the sums of sizes.
+constexpr const char* fixed_places_library = "fixed-places.so";
 constexpr const char* group_code = "code";
 constexpr const char* group_native = "native files";
 constexpr const char* group_data = "data";
@@ -237,6 +238,7 @@ class Builder {
         if (auto right = check_places(plan); !right) return right;
         take_state(plan);
         if (auto done = take_loader(plan); !done) return done;
+        if (auto done = lead_places(); !done) return done;
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
         if (!made) return tl::make_unexpected(made.error());
         std::unordered_map<std::string, const plan::PlannedFile*> taken;
@@ -290,6 +292,22 @@ class Builder {
             observer_.advance(1);
         });
         if (failed) return tl::make_unexpected(*failed);
+        return {};
+    }
+
+    /// The programs of the tree find compiled-in paths there, through a library that they load first.
+    Result<void> lead_places() {
+        if (graph_.fixed_places.empty()) return {};
+        fs::path library = installation_.launchers / fmt::format("fixed-places-{}.so", host_.target());
+        if (!is_file(library))
+            return fail(ErrorKind::missing, "can't lead paths into the application's files", library.string(),
+                        "this installation has no library for it for that target", "install it again");
+        leads_places_ = true;
+        TreeFile& out = tree_.emplace_back(TreeFile{fmt::format("lib/{}", fixed_places_library), 0644});
+        out.source = library.string();
+        out.group = group_native;
+        TreeFile& list = tree_.emplace_back(TreeFile{"lib/fixed-places.list", 0644});
+        for (const auto& [path, place] : graph_.fixed_places) list.content += path + '\t' + place + '\n';
         return {};
     }
 
@@ -354,10 +372,11 @@ class Builder {
         bool strips = project_.drop_debug_symbols;
         std::string path = file.search_path;
         std::string source = file.source;
-        auto make = [=]() -> Result<std::string> { return changed(source, strips, relinks, path); };
+        std::string folder = leads_places_ ? "$ORIGIN/" + way_to_tree(file.place) + "/lib" : "";
+        auto make = [=]() -> Result<std::string> { return changed(source, strips, relinks, path, folder); };
         auto hash = file_hash(file.source, store_);
-        std::string key = hash ? Store::key_of(fmt::format("native {} {} {} {} {}", own_program_stamp(),
-                                                           hex(*hash), strips, relinks, path))
+        std::string key = hash ? Store::key_of(fmt::format("native {} {} {} {} {} {}", own_program_stamp(),
+                                                           hex(*hash), strips, relinks, path, folder))
                                : "";
         Treated treated;
         if (auto known = key.empty() ? std::nullopt : store_.find(key)) {
@@ -400,9 +419,10 @@ class Builder {
         return treated.saved;
     }
 
-    /// A native file as it goes into the tree; empty where it goes as it is.
+    /// A native file as it goes into the tree; empty where it goes as it is. A program first loads the
+    /// library for fixed places, where there is a folder with one.
     static Result<std::string> changed(const std::string& source, bool strips, bool relinks,
-                                       const std::string& search_path) {
+                                       std::string search_path, const std::string& folder_of_places) {
         auto mapped = MappedFile::open(source);
         if (!mapped) return tl::make_unexpected(mapped.error());
         ByteSpan content = mapped->bytes();
@@ -419,9 +439,11 @@ class Builder {
         auto elf = native::read_elf(content, source);
         if (!elf) return tl::make_unexpected(elf.error());
         bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
+        bool leads_places = !folder_of_places.empty() && !elf->interpreter.empty();
+        if (leads_places) search_path += (search_path.empty() ? "" : ":") + folder_of_places;
         if (relinks && (!search_path.empty() || has_path)) {
-            auto relinked =
-                native::with_search_path(content, search_path.empty() ? "$ORIGIN" : search_path, source);
+            auto relinked = native::with_search_path(content, search_path.empty() ? "$ORIGIN" : search_path,
+                                                     source, leads_places ? fixed_places_library : "");
             if (!relinked) return tl::make_unexpected(relinked.error());
             changed = std::move(*relinked);
         } else if (!is_smaller) {
@@ -531,6 +553,7 @@ class Builder {
     const native::HostLibraries& host_;
     Store& store_;
     const Installation& installation_;
+    bool leads_places_ = false; ///< compiled-in paths, into the tree
     unsigned jobs_;
     Observer& observer_;
     const dress::Platform& platform_;

@@ -29,9 +29,10 @@ std::uint64_t align_up(std::uint64_t value, std::uint64_t to) { return (value + 
 
 class Rewriter {
   public:
-    Rewriter(ByteSpan file, ElfFile elf, const std::string& path, std::string name)
+    Rewriter(ByteSpan file, ElfFile elf, const std::string& path, std::string name,
+             const std::string& first_library)
         : image_(file, elf.is_64_bit, elf.little_endian), elf_(std::move(elf)), path_(path),
-          name_(std::move(name)) {}
+          name_(std::move(name)), first_library_(first_library) {}
 
     Result<Bytes> run() {
         if (!image_.read_headers()) return refuse("its program headers have an unknown size");
@@ -52,12 +53,14 @@ class Rewriter {
         std::uint64_t size = elf_.dynamic_value(DT_STRSZ).value_or(0);
         if (!table || !image_.view().holds(*table, size))
             return refuse("its string table is not in the file");
-        if (write_in_place(*table, size)) return std::move(image_.bytes);
+        if (first_library_.empty() && write_in_place(*table, size)) return std::move(image_.bytes);
 
         strings_.assign(image_.bytes.begin() + static_cast<std::ptrdiff_t>(*table),
                         image_.bytes.begin() + static_cast<std::ptrdiff_t>(*table + size));
         set_entries(strings_.size());
         strings_.insert(strings_.end(), path_.begin(), path_.end());
+        strings_.push_back(0);
+        strings_.insert(strings_.end(), first_library_.begin(), first_library_.end());
         strings_.push_back(0);
         moves_ = entries_.size() > segments[*dynamic_].file_size / image_.dynamic_size();
 
@@ -161,6 +164,7 @@ class Rewriter {
     }
 
     void set_entries(std::uint64_t path_index) {
+        if (!first_library_.empty()) entries_.push_back({DT_NEEDED, path_index + path_.size() + 1});
         for (const ElfDynamic& old : elf_.dynamic)
             if (old.tag != DT_RPATH && old.tag != DT_RUNPATH) entries_.push_back(old);
         entries_.push_back({DT_RPATH, path_index});
@@ -319,6 +323,7 @@ class Rewriter {
     ElfFile elf_;
     const std::string& path_;
     std::string name_;
+    std::string first_library_;
     std::optional<std::size_t> dynamic_, first_, last_; ///< segments
     Bytes strings_;
     std::vector<ElfDynamic> entries_;
@@ -327,11 +332,13 @@ class Rewriter {
 
 } // namespace
 
-Result<Bytes> with_search_path(ByteSpan file, const std::string& search_path, const std::string& name) {
+Result<Bytes> with_search_path(ByteSpan file, const std::string& search_path, const std::string& name,
+                               const std::string& first_library) {
     auto elf = read_elf(file, name);
     if (!elf) return tl::make_unexpected(elf.error());
-    if (elf->rpath == search_path && !elf->runpath) return Bytes(file.begin(), file.end());
-    return Rewriter(file, std::move(*elf), search_path, name).run();
+    if (elf->rpath == search_path && !elf->runpath && first_library.empty())
+        return Bytes(file.begin(), file.end());
+    return Rewriter(file, std::move(*elf), search_path, name, first_library).run();
 }
 
 } // namespace omnistasis::native

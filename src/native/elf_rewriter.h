@@ -13,6 +13,10 @@ namespace omnistasis::native {
 /// section where it has no entry to spare, move: behind the last loaded segment's memory, where that is small
 /// and may be written; or into a segment that is added at the end of the file, together with the program
 /// headers. No address of code or data changes. A file that already has just this path comes back unchanged.
-Result<Bytes> with_search_path(ByteSpan file, const std::string& search_path, const std::string& name);
+///
+/// A `first_library` becomes the first that the file needs: what it defines stands in front of what all
+/// others do. It shall not be needed already.
+Result<Bytes> with_search_path(ByteSpan file, const std::string& search_path, const std::string& name,
+                               const std::string& first_library = {});
 
 } // namespace omnistasis::native

@@ -8,6 +8,17 @@
 
 namespace omnistasis::native {
 
+namespace {
+
+std::vector<std::string> texts_of(toml::node_view<const toml::node> list) {
+    std::vector<std::string> texts;
+    if (const toml::array* array = list.as_array())
+        for (const toml::node& node : *array) texts.push_back(node.value_or(std::string()));
+    return texts;
+}
+
+} // namespace
+
 Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, const std::string& target) {
     std::filesystem::path file = notes / "hosts" / (target + ".toml");
     toml::parse_result parsed = toml::parse_file(file.string());
@@ -42,14 +53,19 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
                 for (const toml::node& path : *paths)
                     files.push_back({path.value_or(std::string()), group["reason"].value_or(std::string())});
         }
-    std::vector<std::string> drivers;
-    if (const toml::array* list = parsed.table()["drivers"].as_array())
-        for (const toml::node& node : *list) drivers.push_back(node.value_or(std::string()));
+    std::vector<PlugIns> plug_ins;
+    if (const toml::array* list = parsed.table()["plug_ins"].as_array())
+        for (const toml::node& node : *list) {
+            const toml::table& one = *node.as_table();
+            plug_ins.push_back(
+                {one["library"].value_or(std::string()), texts_of(one["paths"]), texts_of(one["without"])});
+        }
     HostLibraries host(std::move(entries), target);
+    host.set_plug_ins(std::move(plug_ins));
     host.set_files(std::move(files));
     host.set_c_library(std::move(c_library));
     host.set_opened(std::move(opened));
-    host.set_drivers(std::move(drivers));
+    host.set_drivers(texts_of(std::as_const(parsed.table())["drivers"]));
     return host;
 }
 

@@ -50,6 +50,16 @@ class HostLibraries {
     void set_files(std::vector<Entry> files) { files_ = std::move(files); }
     const Entry* find_file(const std::string& path) const;
 
+    /// Folders and files that a shipped library looks into, by names that it puts together, and to which
+    /// other packages add.
+    struct PlugIns {
+        std::string library;              ///< as it is asked for, with `*` for any text
+        std::vector<std::string> paths;   ///< absolute
+        std::vector<std::string> without; ///< patterns of what stays out, relative to a path
+    };
+    const std::vector<PlugIns>& plug_ins() const { return plug_ins_; }
+    void set_plug_ins(std::vector<PlugIns> plug_ins) { plug_ins_ = std::move(plug_ins); }
+
     /// Libraries that belong to this machine's devices: the host's own libraries open them by themselves.
     void set_drivers(std::vector<std::string> patterns) { drivers_ = std::move(patterns); }
     bool is_driver(const std::string& name) const;
@@ -65,6 +75,7 @@ class HostLibraries {
     std::vector<Entry> entries_;
     std::vector<Entry> files_;
     std::vector<std::string> drivers_;
+    std::vector<PlugIns> plug_ins_;
     std::vector<std::string> carried_;
     std::vector<std::string> opened_;
     CLibrary c_library_;

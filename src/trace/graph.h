@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace omnistasis::trace {
@@ -96,6 +97,8 @@ struct Graph {
     std::vector<LooseEnd> loose_ends;
     std::vector<Absent> absent; ///< optional modules that are not there
     std::vector<LeftOut> left_out;
+    /// Absolute paths that are compiled into native files, and the places of the app tree that they lead to.
+    std::vector<std::pair<std::string, std::string>> fixed_places; ///< sorted
 };
 
 } // namespace omnistasis::trace

@@ -147,6 +147,9 @@ class Runtime {
     /// else empty. Many packages can work with one of several toolkits, and try each that is installed.
     virtual std::string on_request(const Unit& unit) const = 0;
 
+    /// What only packages asked for, that can do without it, and that it did not bring into the trace at all.
+    virtual std::vector<LeftOut> left_out() { return {}; }
+
     /// Groups that come along with a unit that is wanted, because its package can't do without them.
     virtual std::vector<std::string> requested_with(const Unit&) { return {}; }
 
@@ -184,8 +187,8 @@ class Runtime {
     /// A file of an installed package: the package and the path in it; nothing where it is no package's.
     virtual std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) = 0;
 
-    /// Where a built application will look for a file that the source reads at `file`; empty where that is not
-    /// known.
+    /// Where a built application will look for a file that the source reads at `file`; empty where that is
+    /// not known.
     virtual std::string place_asked_for(const std::filesystem::path&) { return {}; }
 
     /// The installed packages that units are of, sorted by name, without the application's own.

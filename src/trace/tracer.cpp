@@ -3,6 +3,7 @@
 #include "native/closure.h"
 #include "native/foreign_needs.h"
 #include "native/native_kind.h"
+#include "trace/library_data.h"
 #include "trace/reach.h"
 
 #include <algorithm>
@@ -15,6 +16,7 @@
 #include <oneapi/tbb/parallel_for_each.h>
 #include <oneapi/tbb/parallel_sort.h>
 #include <optional>
+#include <set>
 #include <unordered_map>
 #include <unordered_set>
 
@@ -67,6 +69,15 @@ class GrowingGraph {
     /// Takes out the groups that only optional wishes of packages lead to, and all that nothing else needs.
     void leave_out_unrequested(Runtime& runtime);
 
+    void add_left_out(std::vector<LeftOut> more) {
+        std::ranges::move(more, std::back_inserter(left_out_));
+        std::ranges::sort(left_out_);
+    }
+
+    void set_fixed_places(std::vector<std::pair<std::string, std::string>> places) {
+        fixed_places_ = std::move(places);
+    }
+
     Graph finish();
 
   private:
@@ -79,6 +90,7 @@ class GrowingGraph {
     std::vector<LooseEnd> loose_ends_;
     std::vector<std::pair<UnitId, std::string>> missing_libraries_; ///< who needs it, its name
     std::vector<LeftOut> left_out_;
+    std::vector<std::pair<std::string, std::string>> fixed_places_;
 };
 
 void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
@@ -138,6 +150,7 @@ void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
 Graph GrowingGraph::finish() {
     Graph graph;
     graph.left_out = std::move(left_out_);
+    graph.fixed_places = std::move(fixed_places_);
     // An absent module matters only where its wish is reached over edges that are not optional.
     std::vector<bool> needed =
         Reach(units_.size(), roots_, edges_).over([](const Edge& edge) { return !edge.reason.optional; });
@@ -251,6 +264,7 @@ class Tracer {
         }
         graph_.add_loose_ends(runtime_.final_loose_ends());
         graph_.leave_out_unrequested(runtime_);
+        graph_.add_left_out(runtime_.left_out());
         if (ahead.valid()) ahead.get();
         if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
         return graph_.finish();
@@ -302,6 +316,9 @@ class Tracer {
         for (std::size_t i = 0; i < files.size(); ++i)
             if (auto found = closure.add(files[i], places[i]); !found)
                 return tl::make_unexpected(found.error());
+        auto looked_at = follow_compiled_paths(units, closure);
+        if (!looked_at) return tl::make_unexpected(looked_at.error());
+        units = graph_.units();
         // A file may lie at several places, and needs the way to its libraries at each of them.
         std::unordered_map<std::string, std::vector<UnitId>> by_file;
         for (UnitId id = 0; id < units.size(); ++id)
@@ -313,6 +330,11 @@ class Tracer {
             Unit unit{UnitKind::native, library.name, library.file, library.place, false};
             by_file[library.file].push_back(graph_.add(unit).first);
         }
+        for (const LibraryData::Found& one : *looked_at)
+            if (auto by = by_file.find(one.by); by != by_file.end())
+                for (UnitId asking : by->second)
+                    graph_.add_edge(asking, graph_.add(one.unit).first,
+                                    {"looks, at a path that is compiled into it, for", one.by, 0, true});
         for (const native::LibraryNeed& need : closure.needs()) {
             auto from = by_file.find(need.from_file);
             if (from == by_file.end()) continue;
@@ -335,6 +357,39 @@ class Tracer {
                   "install the library that the file was made with, or another build of the file: " +
                       library.file}});
         return {};
+    }
+
+    /// What native files look for at compiled-in paths, and what that needs in turn.
+    Result<std::vector<LibraryData::Found>> follow_compiled_paths(const std::vector<Unit>& units,
+                                                                  native::Closure& closure) {
+        std::map<std::string, std::string> names, places;
+        for (const Unit& unit : units)
+            if (is_native(unit.kind) && !unit.of_runtime && !unit.file.empty())
+                names.emplace(real_path(unit.file), fs::path(unit.place).filename().string());
+        std::vector<LibraryData::Found> all;
+        std::set<std::string> seen;
+        while (true) {
+            for (const native::ShippedLibrary& library : closure.libraries())
+                names.emplace(library.file, library.name);
+            std::vector<std::pair<std::string, std::string>> fresh;
+            for (const auto& one : names)
+                if (seen.insert(one.first).second) fresh.push_back(one);
+            if (fresh.empty()) break;
+            LibraryData data = library_data_of(fresh, places, host_, store_);
+            places.insert(data.fixed_places.begin(), data.fixed_places.end());
+            graph_.add_loose_ends(std::move(data.loose_ends));
+            for (LibraryData::Found& one : data.found) {
+                graph_.add(one.unit);
+                if (one.unit.kind == UnitKind::native) {
+                    if (auto done = closure.add(one.unit.file, one.unit.place); !done)
+                        return tl::make_unexpected(done.error());
+                    names.emplace(one.unit.file, fs::path(one.unit.place).filename().string());
+                }
+                all.push_back(std::move(one));
+            }
+        }
+        graph_.set_fixed_places({places.begin(), places.end()});
+        return all;
     }
 
     /// Of another system than this machine's: libraries go beside what needs them, or into lib/.

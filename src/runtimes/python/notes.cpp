@@ -59,20 +59,19 @@ class NoteReader {
         for (const auto& [key, value] : table) {
             if (key == "module" || key == "include" || key == "leave_out" || key == "parts" ||
                 key == "on_request" || key == "calls" || key == "one_of" || key == "as_files" ||
-                key == "libraries" || key == "part_data" || key == "fixed_places") {
+                key == "libraries" || key == "part_data") {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
-                (key == "module"         ? modules
-                 : key == "include"      ? note.include
-                 : key == "parts"        ? note.parts
-                 : key == "on_request"   ? note.on_request
-                 : key == "calls"        ? note.calls
-                 : key == "one_of"       ? note.one_of
-                 : key == "as_files"     ? note.as_files
-                 : key == "libraries"    ? note.libraries
-                 : key == "part_data"    ? note.part_data
-                 : key == "fixed_places" ? note.fixed_places
-                                         : note.leave_out) = std::move(*names);
+                (key == "module"       ? modules
+                 : key == "include"    ? note.include
+                 : key == "parts"      ? note.parts
+                 : key == "on_request" ? note.on_request
+                 : key == "calls"      ? note.calls
+                 : key == "one_of"     ? note.one_of
+                 : key == "as_files"   ? note.as_files
+                 : key == "libraries"  ? note.libraries
+                 : key == "part_data"  ? note.part_data
+                                       : note.leave_out) = std::move(*names);
             } else if (key == "versions" && value.is_table()) {
                 for (const auto& [distribution, condition] : *value.as_table()) {
                     std::string text = condition.value_or(std::string());

@@ -25,8 +25,6 @@ struct Note {
     std::string why;                             ///< why no inference can find it
     std::map<std::string, std::string> versions; ///< distribution, or `python`, to a condition on its version
     std::vector<std::string> include;            ///< modules; `name.*` for all in a package
-    /// Folders whose paths are compiled into its libraries, with what these start or read there.
-    std::vector<std::string> fixed_places;
     std::vector<std::string> libraries; ///< native libraries that it opens by names which it computes
     /// Modules whose source is read as a file, besides being imported.
     std::vector<std::string> as_files;

@@ -4,7 +4,6 @@
 #include "support/files.h"
 
 #include <algorithm>
-#include <fmt/format.h>
 
 namespace omnistasis::python {
 
@@ -33,16 +32,6 @@ void PythonRuntime::want_typelib(const std::string& name, const std::vector<std:
         // Those that it depends on are loaded with it, and their overrides with them.
         std::string stem = fs::path(open[i]).stem().string();
         std::string library = stem.substr(0, stem.rfind('-')), overrides = "gi.overrides." + library;
-        for (const Note* note : notes_of("gi.repository." + library))
-            for (const std::string& place : note->fixed_places)
-                if (is_there(place) && introspected_.told.insert(place).second)
-                    out.loose_ends.push_back(
-                        {"fixed-place",
-                         fmt::format("{} starts programs in {}, a path that is compiled into it", library,
-                                     place),
-                         reason.file, reason.line,
-                         "on a machine without them the application ends when it gets there",
-                         "say that its users need the system's own package of it"});
         if (finder_.find(overrides)) want(overrides, reason, out);
         std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
         out.needs.push_back({file_unit(UnitKind::data, open[i], place), reason});
@@ -51,8 +40,8 @@ void PythonRuntime::want_typelib(const std::string& name, const std::vector<std:
             if (dash != std::string::npos)
                 open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
         }
-        for (const std::string& library : typelib->libraries)
-            want_library(fs::path(library).filename().string(), reason, out);
+        for (const std::string& file_name : typelib->libraries)
+            want_library(fs::path(file_name).filename().string(), reason, out);
     }
 }
 
