@@ -5,8 +5,10 @@
 #include "support/stored_form.h"
 
 #include <algorithm>
+#include <array>
 #include <mutex>
 #include <oneapi/tbb/parallel_for.h>
+#include <set>
 #include <unordered_map>
 
 namespace omnistasis {
@@ -14,6 +16,15 @@ namespace omnistasis {
 namespace {
 
 constexpr const char* database = "/var/lib/dpkg";
+
+constexpr std::array<std::string_view, 5> program_folders{"/usr/bin/", "/bin/", "/usr/games/", "/usr/sbin/",
+                                                          "/sbin/"};
+/// What programs do without: for people, shells and desktops.
+constexpr std::array<std::string_view, 16> unread_folders{
+    "/etc/",           "/usr/share/doc",          "/usr/share/man",      "/usr/share/lintian",
+    "/usr/share/bug",  "/usr/share/info",         "/usr/share/locale",   "/usr/share/bash-completion",
+    "/usr/share/menu", "/usr/share/applications", "/usr/share/metainfo", "/usr/share/zsh",
+    "/usr/share/fish", "/usr/share/icons",        "/usr/share/pixmaps",  "/usr/lib/mime"};
 
 /// Lists name a file as its package has it: `/lib/x` is `/usr/lib/x` where the one is a link to the other.
 std::vector<std::string> spellings(const std::string& file) {
@@ -70,6 +81,25 @@ template <typename Tell> void each_source(std::string_view status, Tell tell) {
         if (line.empty()) end_package();
     });
     end_package();
+}
+
+bool says_what_is_required(std::string_view line) {
+    return line.starts_with("Depends: ") || line.starts_with("Recommends: ") ||
+           line.starts_with("Pre-Depends: ");
+}
+
+/// The names in "Depends: a (>= 1), b | c:any".
+std::vector<std::string_view> packages_in(std::string_view line) {
+    std::vector<std::string_view> names;
+    std::string_view rest = line.substr(line.find(' ') + 1);
+    while (!rest.empty()) {
+        names.push_back(rest.substr(0, rest.find_first_of(" ,|:(")));
+        std::size_t next = rest.find_first_of(",|");
+        if (next == std::string_view::npos) break;
+        rest.remove_prefix(next + 1);
+        rest.remove_prefix(std::min(rest.find_first_not_of(' '), rest.size()));
+    }
+    return names;
 }
 
 /// The names of the lists of `package`: one, or one for each architecture.
@@ -170,8 +200,23 @@ std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::s
     return {owners.begin(), owners.end()};
 }
 
-std::map<std::string, std::vector<std::string>> entries_required_by(std::string_view folder,
-                                                                    const std::vector<std::string>& endings) {
+std::map<std::string, std::string> package_sources_of(const std::vector<std::string>& files) {
+    auto status = MappedFile::open(fs::path(database) / "status");
+    if (!status || files.empty()) return {};
+    Owners owners = look_up(files);
+    std::map<std::string_view, std::string_view> source_of;
+    each_source(status->text(), [&](std::string_view package, std::string_view source) {
+        source_of.emplace(package, source);
+    });
+    std::map<std::string, std::string> sources;
+    for (const auto& [file, package] : owners)
+        if (auto known = source_of.find(package.name); known != source_of.end())
+            sources.emplace(file, known->second);
+    return sources;
+}
+
+std::map<std::string, RelatedEntries> entries_related_to(std::string_view folder,
+                                                         const std::vector<std::string>& endings) {
     auto status = MappedFile::open(fs::path(database) / "status");
     if (!status) return {};
     std::vector<std::string> lists = all_lists();
@@ -193,27 +238,61 @@ std::map<std::string, std::vector<std::string>> entries_required_by(std::string_
         if (!entries[i].empty())
             of_package[lists[i].substr(0, lists[i].find_first_of(":")).substr(0, lists[i].find(".list"))] =
                 entries[i];
-    std::map<std::string, std::vector<std::string>> required;
+    std::map<std::string, RelatedEntries> related;
+    auto add = [](const std::vector<std::string>& from, std::vector<std::string>& to) {
+        to.insert(to.end(), from.begin(), from.end());
+    };
     std::string_view package;
     each_line(status->text(), [&](std::string_view line) {
         if (line.starts_with("Package: ")) package = line.substr(9);
-        bool says = line.starts_with("Depends: ") || line.starts_with("Recommends: ") ||
-                    line.starts_with("Pre-Depends: ");
-        auto own = says ? of_package.find(package) : of_package.end();
+        bool requires_it = says_what_is_required(line), suggests = line.starts_with("Suggests: "),
+             enhances = line.starts_with("Enhances: ");
+        if (!requires_it && !suggests && !enhances) return;
+        auto own = of_package.find(package);
         if (own == of_package.end()) return;
-        std::string_view rest = line.substr(line.find(' ') + 1);
-        while (!rest.empty()) {
-            std::string_view name = rest.substr(0, rest.find_first_of(" ,|:("));
-            if (auto other = of_package.find(name); other != of_package.end())
-                for (const std::string& entry : own->second)
-                    required[entry].insert(required[entry].end(), other->second.begin(), other->second.end());
-            std::size_t next = rest.find_first_of(",|");
-            if (next == std::string_view::npos) break;
-            rest.remove_prefix(next + 1);
-            rest.remove_prefix(std::min(rest.find_first_not_of(' '), rest.size()));
+        for (std::string_view name : packages_in(line)) {
+            auto other = of_package.find(name);
+            if (other == of_package.end()) continue;
+            for (const std::string& entry : own->second)
+                if (!enhances)
+                    add(other->second, requires_it ? related[entry].required : related[entry].suggested);
+            for (const std::string& entry : other->second)
+                if (enhances) add(own->second, related[entry].suggested);
         }
     });
-    return required;
+    return related;
+}
+
+std::map<std::string, RequiredProgram> programs_required_by(const std::string& file) {
+    auto status = MappedFile::open(fs::path(database) / "status");
+    Owners owners = status ? look_up({file}) : Owners();
+    if (owners.empty()) return {};
+    std::set<std::string> required;
+    std::string_view package;
+    each_line(status->text(), [&](std::string_view line) {
+        if (line.starts_with("Package: ")) package = line.substr(9);
+        if (package != owners.front().second.name || !says_what_is_required(line)) return;
+        for (std::string_view name : packages_in(line)) required.emplace(name);
+    });
+    std::vector<std::string> lists = all_lists();
+    std::map<std::string, RequiredProgram> programs;
+    for (const std::string& name : required)
+        for (const std::string& its_list : lists_of(name, lists)) {
+            auto list = MappedFile::open(fs::path(database) / "info" / its_list);
+            std::vector<std::string> found;
+            bool has_more = false;
+            each_line(list ? list->text() : std::string_view(), [&](std::string_view line) {
+                std::string path(line);
+                auto lies_in = [&](std::string_view folder) { return line.starts_with(folder); };
+                if (std::ranges::any_of(program_folders, lies_in) && is_file(path))
+                    found.push_back(path);
+                else
+                    has_more |= std::ranges::none_of(unread_folders, lies_in) && is_file(path);
+            });
+            for (const std::string& path : found)
+                programs[fs::path(path).filename().string()] = {real_path(path), !has_more};
+        }
+    return programs;
 }
 
 std::vector<std::string> files_packaged_with(const std::string& file) {

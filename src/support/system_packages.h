@@ -27,10 +27,27 @@ std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::s
 /// it.
 std::vector<std::string> files_packaged_with(const std::string& file);
 
-/// For each entry of a package's list that lies below `folder` and has one of the `endings`, those of the
-/// packages which that one depends on or recommends: what distributions take out of the metadata of
-/// languages, they say here.
-std::map<std::string, std::vector<std::string>> entries_required_by(std::string_view folder,
-                                                                    const std::vector<std::string>& endings);
+/// For each of `files` that a package brought, the name of the source that the package was built from.
+std::map<std::string, std::string> package_sources_of(const std::vector<std::string>& files);
+
+/// A program of a package that another one requires.
+struct RequiredProgram {
+    std::string file;          ///< absolute, links followed
+    bool stands_alone = false; ///< its package has nothing but programs: it looks for no files of its own
+};
+
+/// The programs, by name, of the packages that the one which brought `file` depends on or recommends.
+std::map<std::string, RequiredProgram> programs_required_by(const std::string& file);
+
+/// Entries of the lists of packages that another one has to do with.
+struct RelatedEntries {
+    std::vector<std::string> required;  ///< it depends on their packages, or recommends them
+    std::vector<std::string> suggested; ///< the one suggests the other, or is said to enhance it
+};
+
+/// For each entry of a package's list that lies below `folder` and has one of the `endings`, those of related
+/// packages: what distributions take out of the metadata of languages, they say here.
+std::map<std::string, RelatedEntries> entries_related_to(std::string_view folder,
+                                                         const std::vector<std::string>& endings);
 
 } // namespace omnistasis

@@ -56,7 +56,7 @@ std::string Places::of_root(const std::string& root) const {
 std::string Places::of_installed(const std::string& file) const {
     if (std::string inner = relative_to(file, project_folder_); !inner.empty())
         return own_place_ + "/" + inner;
-    if (std::string inner = relative_to(file, "/usr/lib/python3/dist-packages"); !inner.empty())
+    if (std::string inner = relative_to(file, system_packages_folder); !inner.empty())
         return site_packages() + "/" + inner;
     return place_of_absolute(file);
 }

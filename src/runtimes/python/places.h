@@ -7,6 +7,9 @@
 
 namespace omnistasis::python {
 
+/// Where Debian has the packages of its own Python.
+inline constexpr const char* system_packages_folder = "/usr/lib/python3/dist-packages";
+
 /// Where files of this machine go in the app tree, so that their positions relative to each other stay as
 /// they are: the project's folder is `app` (of what the system installed below /usr, its place there), the
 /// runtime's library `lib/pythonX.Y`, everything else `site-packages` in it.

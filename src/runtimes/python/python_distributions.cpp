@@ -6,6 +6,7 @@
 // library, what the distribution requires and what the application uses anyway; an integration with some
 // large package does not bring that package in. A companion that something imports after all becomes an
 // ordinary module.
+#include "native/library_weight.h"
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
@@ -72,16 +73,9 @@ std::vector<const Distribution*> PythonRuntime::required_by(const Distribution& 
     MarkerVariables variables = markers();
     std::vector<const Distribution*> required;
     // Debian says with its packages what each requires, and often takes it out of the metadata.
-    constexpr std::string_view of_system = "/usr/lib/python3/dist-packages/";
-    if (distribution.folder.starts_with(of_system)) {
-        std::call_once(system_requirements_read_, [&] {
-            system_requirements_ = entries_required_by(of_system, {".egg-info", ".dist-info"});
-        });
-        if (auto known = system_requirements_.find(distribution.folder); known != system_requirements_.end())
-            for (const std::string& folder : known->second)
-                for (const Distribution& other : distributions())
-                    if (other.folder == folder) required.push_back(&other);
-    }
+    for (const std::string& folder : related_in_system(distribution).required)
+        for (const Distribution& other : distributions())
+            if (other.folder == folder) required.push_back(&other);
     for (const Requirement& one : requirements_of(distribution))
         // The application itself may use all that it knows of, once it is installed.
         if (&distribution == application_ || marker_holds(one.marker, variables, extras))
@@ -149,6 +143,7 @@ void PythonRuntime::note_asked(const Unit& asking, const std::vector<Need>& need
 }
 
 void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
+    let_related_in(ids, needs);
     for (const std::string& name : carried_.asked) {
         carried_.companions.erase(name);
         std::ranges::move(carried_.ends[name], std::back_inserter(ends_));
@@ -297,6 +292,11 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
     bool fits = size <= (is_application ? most_own_bytes : whole_bound);
     // Of one with much data the code alone may be small: its data names modules too (pickles, tables).
     if (!fits && code_size > code_bound) return;
+    std::vector<std::string> natives, reached_natives;
+    for (const Part& part : parts)
+        if (part.is_native) (files.contains(part.file) ? reached_natives : natives).push_back(part.file);
+    if (native_size <= unreached_native_bound && !is_application)
+        native_size += native::weight_of_new_libraries(natives, reached_natives);
     if (native_size > unreached_native_bound && !is_application)
         carried_.without_natives.insert(distribution.name);
     Reason whole{"goes along with its whole distribution, with", reached_by, 0, true};

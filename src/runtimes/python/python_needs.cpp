@@ -131,10 +131,13 @@ void PythonRuntime::want_data_of_named(const Scanned& scanned, const StringAt& s
 
 namespace {
 
-/// Compiled modules keep the names that they import as zero-ended strings: all words in one that could be
-/// names of modules.
 /// In front of all strings of a module, one behind the other, whose lengths are not known.
 constexpr const char* uncut_strings = "\n";
+/// A word of its own, of modules that a compiler made from Python: their words are names that they import.
+constexpr const char* made_from_python = "\t";
+
+/// Compiled modules keep the names that they import as zero-ended strings: all words in one that could be
+/// names of modules.
 
 std::vector<std::string> words_of_extension(ByteSpan bytes) {
     std::string_view content = as_text(bytes);
@@ -160,7 +163,12 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
                 words.emplace_back(word);
         }
     }
+    bool is_made_from_python = std::ranges::any_of(words, [](const std::string& word) {
+        return word == "cython_runtime" || word.starts_with("_cython_") || word.ends_with("__mypyc");
+    });
     CythonStrings table = cython_strings(constants);
+    if (is_made_from_python || !table.strings.empty() || !table.table.empty())
+        words.emplace_back(made_from_python);
     if (table.strings.empty() && !table.table.empty()) words.push_back(uncut_strings + table.table);
     for (const std::string& word : table.strings)
         if (word.size() > 1 && word.size() <= 100 && std::ranges::all_of(word, [](char c) {
@@ -175,12 +183,15 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
 void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
     if (places_.is_standard(finder_.find(unit.name).root)) return; // the notes know these
     Reason reason{"holds the name of", unit.file, 0, true};
-    for (const std::string& word : kept_words(unit.file, "modules 2", *store_, words_of_extension)) {
+    std::vector<std::string> words = kept_words(unit.file, "modules 3", *store_, words_of_extension);
+    // In others a bare word is the name of a class or function as likely.
+    bool from_python = std::ranges::find(words, made_from_python) != words.end();
+    for (const std::string& word : words) {
         if (word.starts_with(uncut_strings)) {
             want_names_in(unit, word, reason, out);
             continue;
         }
-        want_word(unit, word, reason, out);
+        want_word(unit, word, from_python, reason, out);
         want_named_data(unit, word, reason, out);
     }
 }
@@ -203,7 +214,7 @@ void PythonRuntime::want_names_in(const Unit& unit, const std::string& table, co
         for (const std::string& name : finder_.modules_in(inside)) {
             std::string last = name.substr(inside.empty() ? 0 : inside.size() + 1);
             if (last.size() >= shortest && table.find(last) != std::string::npos)
-                want_word(unit, last, reason, out);
+                want_word(unit, last, true, reason, out);
         }
 }
 
@@ -225,13 +236,13 @@ void PythonRuntime::want_named_data(const Unit& unit, const std::string& word, c
 }
 
 /// A word in a compiled module that is the name of a module which it could import.
-void PythonRuntime::want_word(const Unit& unit, const std::string& name, const Reason& reason,
-                              Expansion& out) {
+void PythonRuntime::want_word(const Unit& unit, const std::string& name, bool from_python,
+                              const Reason& reason, Expansion& out) {
     std::string top = top_of(name);
     bool dotted = name.size() > top.size();
     // A relative import keeps the last part of the name only.
     std::string package = parent_of(unit.name);
-    if (!dotted && !package.empty() && finder_.may_have(package, name)) {
+    if (!dotted && from_python && !package.empty() && finder_.may_have(package, name)) {
         const FoundModule& sibling = finder_.find(package + "." + name);
         if (sibling && sibling.kind != FoundModule::Kind::namespace_package)
             want(package + "." + name, reason, out);

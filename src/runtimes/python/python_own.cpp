@@ -225,8 +225,7 @@ void PythonRuntime::want_installed_files(Expansion& out) {
                  0, "the application may look for it", "name what it needs with --asset"});
             break;
         }
-        std::string root = "/usr/lib/python3/dist-packages";
-        std::string name = module_name_of(relative_to(file, root));
+        std::string name = module_name_of(relative_to(file, system_packages_folder));
         want_own_file(file, name, places_.of_installed(file), lies, out);
     }
 }

@@ -10,6 +10,7 @@
 #include "runtimes/python/scanner.h"
 #include "runtimes/python/trial.h"
 #include "support/files.h"
+#include "support/system_packages.h"
 #include "trace/runtime.h"
 
 #include <fmt/format.h>
@@ -94,6 +95,9 @@ class PythonRuntime : public trace::Runtime {
                 named_rules_.emplace(name, std::pair(module, modules));
             }
         scan_facts_.watched = &watched_;
+        if (!installed_files_.empty()) required_programs_ = programs_required_by(entry_.file);
+        for (const auto& [name, program] : required_programs_) required_program_names_.insert(name);
+        scan_facts_.known_programs = &required_program_names_;
     }
 
     std::string title() const override {
@@ -104,6 +108,7 @@ class PythonRuntime : public trace::Runtime {
     Expansion expand(const Unit& unit) override;
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
     std::vector<trace::LooseEnd> final_loose_ends() override;
+    std::vector<trace::LeftOut> left_out() override;
     std::optional<std::string> library_place(const std::string& file) override;
     std::string reading_of(const Unit& unit) override;
     std::string learned() const override;
@@ -207,7 +212,8 @@ class PythonRuntime : public trace::Runtime {
     void scan_extension(const Unit& unit, Expansion& out);
     void want_names_in(const Unit& unit, const std::string& table, const Reason& reason, Expansion& out);
     void want_named_data(const Unit& unit, const std::string& word, const Reason& reason, Expansion& out);
-    void want_word(const Unit& unit, const std::string& name, const Reason& reason, Expansion& out);
+    void want_word(const Unit& unit, const std::string& name, bool from_python, const Reason& reason,
+                   Expansion& out);
     void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
                      Expansion& out);
@@ -240,6 +246,11 @@ class PythonRuntime : public trace::Runtime {
     bool comes_with_others(const std::string& name) const;
     void restrain(const Unit& companion, Expansion& out);
     void note_asked(const Unit& asking, const std::vector<Need>& needs);
+    // What packages of the system have to do with each other: python_relations.cpp
+    const RelatedEntries& related_in_system(const Distribution& distribution);
+    bool are_related(const Distribution& one, const Distribution& other);
+    void hold_back_unrelated(const Unit& asking, Expansion& out);
+    void let_related_in(const UnitIds& ids, UnitNeeds& needs);
     void settle_companions(const UnitIds& ids, UnitNeeds& needs);
     std::map<std::string, trace::UnitId> newly_reached(const std::vector<Unit>& units);
     void settle_distributions(const std::vector<Unit>& units, UnitNeeds& needs);
@@ -277,6 +288,9 @@ class PythonRuntime : public trace::Runtime {
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
     void take_trial(const Unit& unit, const TrialRecord& record, Expansion& out);
 
+    // Programs that it starts: python_programs.cpp
+    void settle_programs(const UnitIds& ids, UnitNeeds& needs);
+
     void settle_sources(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
     void want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out);
     void want_paths(const Scanned& scanned, Expansion& out);
@@ -294,6 +308,9 @@ class PythonRuntime : public trace::Runtime {
     Places places_;
     /// What the system's package manager installed with the entry; sorted.
     std::vector<std::string> installed_files_;
+    /// The programs of the packages that the installed application requires, and their names.
+    std::map<std::string, RequiredProgram> required_programs_;
+    std::set<std::string, std::less<>> required_program_names_;
     std::vector<std::string> search_path_;
     ModuleFinder finder_;
     ScanCache scans_;
@@ -318,8 +335,10 @@ class PythonRuntime : public trace::Runtime {
     std::once_flag distributions_read_;
     std::vector<Distribution> distributions_;
     std::once_flag owners_read_;
-    std::once_flag system_requirements_read_;
-    std::map<std::string, std::vector<std::string>> system_requirements_; ///< by folder of the metadata
+    std::once_flag related_in_system_read_;
+    std::map<std::string, RelatedEntries> related_in_system_; ///< by folder of the metadata
+    std::map<std::string, std::set<std::string>> related_;    ///< distribution, what it may have to do with
+    std::map<std::string, std::vector<Need>> held_back_;      ///< module, what it might import and may not
     std::unique_ptr<FileOwners> owners_;
     /// What goes along with distributions. Written by the settling pass alone, but for what is withheld and
     /// asked.
@@ -341,9 +360,9 @@ class PythonRuntime : public trace::Runtime {
     struct {
         std::map<std::string, std::set<std::string>> versions; ///< that some module asks for, by library
         std::set<std::string> settled;                         ///< modules whose requests are answered
-        std::set<std::string> told;                            ///< fixed places
     } introspected_;
-    std::set<std::string> programs_told_; ///< that own code starts
+    std::set<std::string> programs_seen_; ///< that own code starts
+    bool carries_programs_ = false;       ///< some of them go along
     bool whole_library_ = false;          ///< the standard library goes along whole
     bool reads_own_sources_ = false;      ///< the application reads Python files as text
     std::set<std::string> with_source_;   ///< own modules whose source goes along as a file
