@@ -23,7 +23,7 @@ import time
 import tomllib
 
 import windows
-from empty_root import host_arguments
+from empty_root import driver_arguments, host_arguments
 
 HERE = os.path.dirname(os.path.abspath(__file__))
 ROOT = os.path.dirname(os.path.dirname(HERE))
@@ -166,6 +166,7 @@ def isolated(subject, output, variables, host, display):
     for name, value in dict(variables, HOME="/home/sweep").items():
         command += ["--setenv", name, value]
     command += ["--ro-bind-try", "/etc/passwd", "/etc/passwd", "--ro-bind-try", "/etc/group", "/etc/group"]  # every system has them
+    command += ["--ro-bind-try", "/etc/mime.types", "/etc/mime.types"]
     command += ["--ro-bind-try", "/usr/lib/locale/C.utf8", "/usr/lib/locale/C.utf8"]
     # Whatever machine it is, the usual small programs and a desktop's own lists are there.
     command += ["--ro-bind", BUSYBOX, "/bin/busybox", "--symlink", "/bin", "/usr/bin"]
@@ -250,6 +251,8 @@ def check(program, options, host):
     result["told"] = bool(full)
     result["loose_ends"] = [f"{end['kind']}: {end['what']} ({os.path.basename(end['file'])}:{end['line']})" for end in full][:8]
     subject.start_afresh()
+    if program.get("drivers"):
+        host = [*host, *driver_arguments()]
     alone = observed(lambda shown, display: [*isolated(subject, told["output"], shown, host, display), *arguments], True)
     if has_window:
         result["cause"] = window_difference(program, subject, source, alone, pictures)

@@ -40,7 +40,7 @@ class Display:
 
     def shown_to_programs(self):
         arguments = ["--ro-bind", "/tmp/.X11-unix/X" + self.number, "/tmp/.X11-unix/X" + self.number, "--bind", self.folder + "/bus", self.folder + "/bus"]
-        for place in ("/etc/fonts", "/usr/share/fonts", "/usr/share/fontconfig", "/var/cache/fontconfig", "/etc/machine-id", "/etc/xdg", "/usr/share/applications", "/usr/share/desktop-directories"):
+        for place in ("/etc/fonts", "/usr/share/fonts", "/usr/share/fontconfig", "/var/cache/fontconfig", "/etc/machine-id", "/etc/xdg", "/usr/share/applications", "/usr/share/desktop-directories", "/usr/share/alsa"):
             arguments += ["--ro-bind-try", place, place]
         return arguments
 
