@@ -88,7 +88,11 @@ void print_own(const Job& job) {
 void print_left_out(const trace::Graph& graph) {
     if (graph.left_out.empty()) return;
     std::vector<std::string> names;
-    for (const trace::LeftOut& one : graph.left_out) names.push_back(one.name);
+    constexpr std::size_t most_names = 6;
+    for (const trace::LeftOut& one : graph.left_out)
+        if (names.size() < most_names) names.push_back(one.name);
+    if (graph.left_out.size() > most_names)
+        names.push_back(fmt::format("{} more", graph.left_out.size() - most_names));
     fmt::print(
         "  left out, as only packages ask for {} and can do without: {} (--include NAME brings one in)\n",
         names.size() == 1 ? "it" : "them", fmt::join(names, ", "));

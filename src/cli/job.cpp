@@ -10,6 +10,7 @@
 #include "trace/tracer.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 #include <future>
 #include <thread>
 
@@ -36,6 +37,11 @@ void JobOptions::add_to(CLI::App& command) {
         ->allow_extra_args(false);
     command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")
         ->option_text("FROM[=TO]")
+        ->allow_extra_args(false);
+    command
+        .add_option("--program", project.programs,
+                    "a program that the application starts: a name on PATH, or a file")
+        ->option_text("NAME")
         ->allow_extra_args(false);
     command.add_option("--runtime", project.runtime, "the interpreter, or its virtual environment")
         ->option_text("PATH");
@@ -87,7 +93,7 @@ std::string settings_text(const JobOptions& job_options) {
                               &options.out, &options.compression, &options.signing_key})
         text += '\0' + value->value_or("\1");
     for (const auto* list : {&options.assets, &options.states, &options.include, &options.exclude,
-                             &options.targets, &options.without}) {
+                             &options.targets, &options.without, &options.programs}) {
         text += '\2';
         for (const std::string& value : *list) text += '\0' + value;
     }
@@ -136,6 +142,17 @@ Result<void> take_runtime(Job& job, trace::EntryCheck check) {
 Result<void> trace_again(Job& job, Observer& observer) {
     auto assets = find_assets(job.project);
     if (!assets) return tl::make_unexpected(assets.error());
+    auto programs = find_programs(job.project);
+    if (!programs) return tl::make_unexpected(programs.error());
+    for (AssetFile& program : *programs) {
+        if (!native::kind_of(program.file.string()).fits(job.project.targets.front()))
+            return fail(ErrorKind::bad_input,
+                        fmt::format("{} is no native program of {}", program.file.string(),
+                                    job.project.targets.front()),
+                        "native.programs or --program", "scripts need an interpreter that users may not have",
+                        "build it as an application of its own, or tell the users to install it");
+        assets->push_back(std::move(program));
+    }
     if (!job.project.icon.empty()) {
         fs::path file = job.project.folder / job.project.icon;
         auto icon = dress::read_icon(file);

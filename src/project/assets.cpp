@@ -2,6 +2,7 @@
 
 #include "support/files.h"
 #include "support/pattern.h"
+#include "support/subprocess.h"
 
 #include <fmt/format.h>
 #include <set>
@@ -40,6 +41,21 @@ tl::unexpected<Error> nothing_found(const Asset& asset, const std::string& why) 
 std::string place_of_absolute(const std::string& path) {
     constexpr std::string_view prefix = "/usr/";
     return path.starts_with(prefix) ? path.substr(prefix.size()) : "share" + path;
+}
+
+Result<std::vector<AssetFile>> find_programs(const Project& project) {
+    std::vector<AssetFile> found;
+    for (const std::string& program : project.programs) {
+        bool is_name = program.find('/') == std::string::npos;
+        std::string file = is_name ? find_on_path(program) : (project.folder / program).string();
+        if (!is_file(file))
+            return fail(ErrorKind::bad_input, fmt::format("the program `{}` is not there", program),
+                        "native.programs or --program", is_name ? "PATH has none of that name" : "",
+                        "install it, or name the file");
+        found.push_back({real_path(file),
+                         fmt::format("{}/{}", programs_place, fs::path(program).filename().string()), true});
+    }
+    return found;
 }
 
 Result<std::vector<AssetFile>> find_assets(const Project& project) {

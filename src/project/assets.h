@@ -17,6 +17,13 @@ struct AssetFile {
 /// in `share`.
 std::string place_of_absolute(const std::string& path);
 
+/// The folder of the app tree that carried programs lie in. What the application starts looks on the user's
+/// PATH first, and then there.
+inline constexpr const char* programs_place = "programs";
+
+/// The files of the programs that the project names. A name that is not on PATH is an error.
+Result<std::vector<AssetFile>> find_programs(const Project& project);
+
 /// Resolves the project's assets. A pattern that matches nothing is an error. Links that lead out of the
 /// project are followed; a place that would leave the app tree is an error.
 Result<std::vector<AssetFile>> find_assets(const Project& project);

@@ -140,6 +140,7 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
         project.signing_key = fs::absolute(*options.signing_key, ignored).lexically_normal().string();
     project.include.insert(project.include.end(), options.include.begin(), options.include.end());
     project.exclude.insert(project.exclude.end(), options.exclude.begin(), options.exclude.end());
+    project.programs.insert(project.programs.end(), options.programs.begin(), options.programs.end());
     for (const std::string& rule : options.without)
         if (auto done = turn_off_rule(project, rule, "--without"); !done) return done;
     if (!options.targets.empty()) project.targets = options.targets;
@@ -296,8 +297,8 @@ std::string project_file_text(const Project& project) {
         if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
         if (!project.notes.empty()) text += fmt::format("notes = {}\n", quoted_list(project.notes));
     }
-    if (!project.carried_libraries.empty() || !project.host_libraries.empty() || project.carry_libc ||
-        project.drop_debug_symbols) {
+    if (!project.carried_libraries.empty() || !project.host_libraries.empty() || !project.programs.empty() ||
+        project.carry_libc || project.drop_debug_symbols) {
         text += "\n[native]\n";
         if (project.carry_libc) text += "carry_libc = true\n";
         if (project.drop_debug_symbols) text += "drop_debug_symbols = true\n";
@@ -305,6 +306,7 @@ std::string project_file_text(const Project& project) {
             text += fmt::format("carry = {}\n", quoted_list(project.carried_libraries));
         if (!project.host_libraries.empty())
             text += fmt::format("host = {}\n", quoted_list(project.host_libraries));
+        if (!project.programs.empty()) text += fmt::format("programs = {}\n", quoted_list(project.programs));
     }
     for (const Asset& asset : project.assets) {
         text += "\n[[asset]]\n";

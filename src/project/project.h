@@ -115,6 +115,7 @@ struct Project {
     bool carry_libc = false;                 ///< ship the C library too
     bool drop_debug_symbols = false;         ///< of native files
     std::vector<std::string> host_libraries; ///< not shipped: the users' systems have them
+    std::vector<std::string> programs;       ///< shipped native programs: names on PATH, or files
     std::vector<Asset> assets;
     std::vector<State> states;
     std::vector<Allowance> allowances;
@@ -157,7 +158,7 @@ struct ProjectOptions {
     std::optional<std::string> name, mode, layout, icon, runtime, out, compression, signing_key;
     std::vector<std::string> assets; ///< FROM[=TO]
     std::vector<std::string> states;
-    std::vector<std::string> include, exclude, targets;
+    std::vector<std::string> include, exclude, targets, programs;
     std::vector<std::string> without; ///< names of `trace_rules` that are turned off
 };
 

@@ -62,6 +62,7 @@ class ProjectFileReader {
                                  {"notes", texts_into(project_.notes)}});
         tables["native"] = table({{"carry", texts_into(project_.carried_libraries)},
                                   {"host", texts_into(project_.host_libraries)},
+                                  {"programs", texts_into(project_.programs)},
                                   {"carry_libc", truth_into(project_.carry_libc)},
                                   {"drop_debug_symbols", truth_into(project_.drop_debug_symbols)}});
         tables["output"] = table({{"sign", text_into(project_.signing_key)},

@@ -218,6 +218,24 @@ TEST_CASE("programs that own code starts by their names") {
     CHECK(programs("subprocess.run(['ffmpeg'])\n", false) == Words{});
 }
 
+TEST_CASE("texts that begin with the name of a program which is known to be there") {
+    std::set<std::string, std::less<>> known{"optipng", "dot"};
+    ScanFacts facts;
+    facts.minor = 11;
+    facts.known_programs = &known;
+    auto programs = [&] {
+        Words all;
+        for (const StringAt& one :
+             scan("TOOLS = {'optipng': '-o7', 'x': 'dot -Tpng'}\nstart('dotty', 'no dot')\n", "m", "", facts)
+                 .programs)
+            all.push_back(one.text);
+        return all;
+    };
+    CHECK(programs() == Words{});
+    facts.is_own = true;
+    CHECK(programs() == Words{"optipng", "dot"});
+}
+
 TEST_CASE("a package that is run as a program is its __main__") {
     CHECK(words(scan_text("import runpy\nrunpy.run_module('quay', run_name='__main__')\n")) ==
           Words{"runpy", "quay.__main__?", "quay?"});

@@ -16,8 +16,8 @@ TEST_CASE("what Debian's package manager says of a file") {
     CHECK(files.size() > 20);
     CHECK(std::ranges::is_sorted(files));
     CHECK(files_packaged_with("/usr/bin/no-such-command").empty());
-    auto required = entries_required_by("/usr/share/doc/", {"/copyright"});
-    const auto& of_bash = required["/usr/share/doc/bash/copyright"];
+    auto related = entries_related_to("/usr/share/doc/", {"/copyright"});
+    const auto& of_bash = related["/usr/share/doc/bash/copyright"].required;
     CHECK(std::ranges::find(of_bash, "/usr/share/doc/base-files/copyright") != of_bash.end());
     CHECK(std::ranges::find(of_bash, "/usr/share/doc/bash/copyright") == of_bash.end());
 }

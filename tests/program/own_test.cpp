@@ -278,6 +278,60 @@ TEST_CASE("programs that own code starts are told") {
     workshop.write("main.py", "import subprocess\nsubprocess.run(['bwrap', '--version'])\n");
     auto traced = workshop.omnistasis({"trace", "main.py"});
     CHECK(traced.err.find("it starts `bwrap`, a program that is not carried") != std::string::npos);
+    CHECK(traced.err.find("--program bwrap") != std::string::npos);
+    auto told = workshop.omnistasis({"trace", "main.py", "--program", "bwrap"});
+    CHECK(told.err.find("a program that is not carried") == std::string::npos);
+}
+
+namespace {
+
+/// A program that the application starts, built beside its entry: what that prints in an environment of
+/// `variables` only.
+std::string print_of_starting(Workshop& workshop, const std::string& entry, const std::string& variables) {
+    auto built = workshop.omnistasis(
+        {"build", entry, "-q", "--program", "./tidetool", "--out", "out", "--without", "own-files"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(built.err.find("tidetool") == std::string::npos);
+    return workshop.shell("env -i HOME=\"$PWD\" " + variables + " out/main").out;
+}
+
+void make_tidetool(Workshop& workshop) {
+    workshop.write("tide.c", "int puts(const char*); int main(void) { puts(\"high water\"); return 0; }\n");
+    REQUIRE(workshop.shell("cc -o tidetool tide.c").exit_code == 0);
+}
+
+} // namespace
+
+TEST_CASE("a program that the project names goes along, and is found behind the user's own") {
+    Workshop workshop("programs");
+    make_tidetool(workshop);
+    workshop.write("main.py",
+                   "import shutil, subprocess\nprint(shutil.which('tidetool') is not None, flush=True)\n"
+                   "subprocess.run(['tidetool'])\n");
+    CHECK(print_of_starting(workshop, "main.py", "PATH=/usr/bin:/bin") == "True\nhigh water\n");
+    CHECK(print_of_starting(workshop, "main.py", "") == "True\nhigh water\n");
+    REQUIRE(workshop
+                .shell("mkdir users && printf '#!/bin/sh\\necho own\\n' > users/tidetool && "
+                       "chmod +x users/tidetool")
+                .exit_code == 0);
+    CHECK(print_of_starting(workshop, "main.py", "PATH=\"$PWD/users:/bin\"") == "True\nown\n");
+
+    auto absent = workshop.omnistasis({"build", "main.py", "--program", "no-such-tool"});
+    CHECK(absent.exit_code == 3);
+    CHECK(absent.err.find("the program `no-such-tool` is not there") != std::string::npos);
+    workshop.write("script", "#!/bin/sh\necho\n");
+    auto script = workshop.omnistasis({"build", "main.py", "--program", "./script"});
+    CHECK(script.exit_code == 3);
+    CHECK(script.err.find("is no native program of linux-x86_64") != std::string::npos);
+}
+
+TEST_CASE("programs that the project names go along with Node.js, too") {
+    Workshop workshop("node programs", "/usr/bin/node");
+    make_tidetool(workshop);
+    workshop.write("main.js", "const { spawnSync } = require('child_process');\n"
+                              "process.stdout.write(spawnSync('tidetool').stdout);\n");
+    CHECK(print_of_starting(workshop, "main.js", "PATH=/usr/bin:/bin") == "high water\n");
 }
 
 TEST_CASE("a library that is linked by a name that is not its own has both names") {

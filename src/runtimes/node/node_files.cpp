@@ -1,4 +1,5 @@
 // What goes into the app tree besides the application's own files, and how it is started.
+#include "project/assets.h"
 #include "runtimes/node/node_tracing.h"
 #include "runtimes/node/scan_cache.h"
 #include "support/file_hash.h"
@@ -48,6 +49,7 @@ Result<std::vector<trace::MadeFile>> NodeRuntime::make_files(const std::vector<U
     nlohmann::ordered_json settings;
     settings["interpreter"] = interpreter_place();
     settings["name"] = project_.name;
+    settings["programs"] = project_.programs.empty() ? "" : programs_place;
     settings["entry"] = placement_.own_place(entry_);
     // Compiled code that is kept on a user's machine is for these sources and no others.
     std::string sources;

@@ -221,6 +221,8 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         head.boolean(config.installed);
         head.text("user_folder");
         head.boolean(config.user_folder);
+        head.text("programs");
+        head.text(config.programs);
         head.text("interpreter");
         head.text(config.interpreter);
         head.text("entry");

@@ -1,3 +1,4 @@
+#include "project/assets.h"
 #include "runtimes/python/python_tracing.h"
 
 #include <algorithm>
@@ -32,6 +33,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     if (std::ranges::any_of(installed_files_,
                             [](const std::string& file) { return file.starts_with("/usr/share/"); }))
         config.during["__main__"]["import"]["XDG_DATA_DIRS"] = "share, then /usr/local/share:/usr/share";
+
+    if (carries_programs_ || !project_.programs.empty()) config.programs = programs_place;
 
     int optimize = project_.strip ? 2 : 0;
     std::vector<Unit> modules;

@@ -276,6 +276,7 @@ Expansion PythonRuntime::all_asked_by(const Unit& unit) {
         scan_extension(unit, out);
         scan_source_of_extension(unit, out);
     }
+    hold_back_unrelated(unit, out);
     if (unit.kind != UnitKind::data && unit.kind != UnitKind::native) apply_notes(unit, out);
     return out;
 }
@@ -376,6 +377,7 @@ std::string PythonRuntime::learned() const {
                         {"idle", idle_notes_},
                         {"with_source", with_source_},
                         {"imported", imported_},
+                        {"programs", carries_programs_},
                         {"libraries", introspected_.versions}};
     return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
@@ -389,6 +391,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
         idle_notes_ = json["idle"].get<std::set<std::string>>();
         with_source_ = json["with_source"].get<std::set<std::string>>();
         imported_ = json["imported"].get<std::set<std::string>>();
+        carries_programs_ = json["programs"].get<bool>();
         introspected_.versions = json["libraries"].get<decltype(introspected_.versions)>();
     }
     auto found = find_entry_module();
@@ -494,17 +497,6 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
             relative_to((project_.folder / path.text).lexically_normal().string(), project_.folder.string());
         if (!inner.empty() && !project_.is_state(inner))
             out.loose_ends.push_back(trace::writes_own_file(inner, unit.file, path.line));
-    }
-    for (const StringAt& program : scan.programs) {
-        // One that is not here either is one of several that will do, or another system's.
-        if (find_on_path(program.text).empty()) continue;
-        std::lock_guard lock(mutex_);
-        if (programs_told_.insert(program.text).second)
-            out.loose_ends.push_back(
-                {"starts-program", fmt::format("it starts `{}`, a program that is not carried", program.text),
-                 unit.file, program.line,
-                 "where the program is not installed, that part of the application does not work",
-                 "tell its users what it needs"});
     }
     if (project_.starts_in_own_folder() || scan.changes_folder) return;
     for (const StringAt& path : scan.opened_paths) {

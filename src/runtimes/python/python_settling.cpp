@@ -265,6 +265,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
                 if (finder_.may_have("", top_of(word.text)) && finder_.find(word.text).is_package)
                     want_dotted_string(scanned, word, out);
         if (auto id = ids.find(scanned.name); id != ids.end()) {
+            hold_back_unrelated(units[id->second], out);
             if (is_whole)
                 restrain(units[id->second], out);
             else
@@ -274,6 +275,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     }
     settle_entry_points(ids, needs);
     settle_sources(units, ids, needs);
+    settle_programs(ids, needs);
     settled_ = scanned_.size();
     settle_own(ids, needs);
     settle_typelibs(ids, needs);

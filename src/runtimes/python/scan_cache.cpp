@@ -69,6 +69,8 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     work += facts.keeps_strings ? 'k' : '-';
     work += facts.is_main ? 'm' : '-';
     work += facts.is_own ? 'w' : '-';
+    if (facts.is_own && facts.known_programs != nullptr)
+        for (const std::string& program : *facts.known_programs) work += ' ' + program;
     return kept_of_file(
         file, work, *store_,
         [&](ByteSpan content) { return scan(as_text(content), own_name, package, facts); },

@@ -412,6 +412,11 @@ class Scanner {
         const Token& token = tokens[i];
         if (token.bytes || token.formatted || !facts_.keeps_strings) return;
         note_watched(token);
+        if (facts_.is_own && facts_.known_programs != nullptr) {
+            std::string_view word = token.text.substr(0, token.text.find_first_of(" \t\n"));
+            if (facts_.known_programs->contains(word))
+                result_.programs.push_back({std::string(word), token.line});
+        }
         // Neighbours in an implicit concatenation are never names of their own.
         bool joined = (i > 0 && tokens[i - 1].kind == TokenKind::string) ||
                       (i + 1 < tokens.size() && tokens[i + 1].kind == TokenKind::string);

@@ -115,6 +115,8 @@ struct ScanFacts {
     bool is_own = false;                   ///< the application's: `listed_words`, `written_paths` are wanted
     bool is_main = false;                  ///< the file runs as __main__
     const WatchedNames* watched = nullptr; ///< names whose use means that a module is needed
+    /// Programs that are known to be there for the application: a text that begins with one's name starts it.
+    const std::set<std::string, std::less<>>* known_programs = nullptr;
 };
 
 /// Scans one file. `own_name` is the module's dotted name, `package` that of the package it is in (itself for

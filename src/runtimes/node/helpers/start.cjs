@@ -19,6 +19,12 @@ for (const name of Object.keys(process.env))
 const interpreter = path.join(tree, settings.interpreter);
 process.execPath = interpreter;
 process.argv[0] = interpreter;
+if (settings.programs) {
+  // Found where the user has none of that name.
+  const programs = path.join(tree, settings.programs);
+  const known = (process.env.PATH || '').split(path.delimiter).filter(Boolean);
+  if (!known.includes(programs)) process.env.PATH = [...known, programs].join(path.delimiter);
+}
 const own = process.execArgv.indexOf(__filename);
 if (own > 0) process.execArgv.splice(own - 1, 2);
 

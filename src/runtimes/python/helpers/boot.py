@@ -96,6 +96,15 @@ def _set_variables(environ, variables):
         environ[name] = TREE + "/" + place + (":" + (environ.get(name) or rest) if goes_on else "")
 
 
+def _add_programs(folder):
+    """The programs of the tree are found where the user has none of that name."""
+    from os import defpath, environ
+
+    path = environ.get("PATH", defpath)
+    if folder not in path.split(":"):
+        environ["PATH"] = path + ":" + folder
+
+
 def _with_environment(function, variables):
     """Calls a function with more variables in the process's environment, and none left behind."""
 
@@ -488,6 +497,8 @@ def run_main():
         from os import environ
 
         _set_variables(environ, variables)
+    if CONFIG["programs"]:
+        _add_programs(TREE + "/" + CONFIG["programs"])
     if _TIMES is not None:
         _TIMES[0]()
         import atexit

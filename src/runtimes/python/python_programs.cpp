@@ -1,0 +1,52 @@
+// Programs that the application starts by their names.
+#include "native/native_kind.h"
+#include "project/assets.h"
+#include "runtimes/python/python_tracing.h"
+#include "support/subprocess.h"
+
+#include <fmt/format.h>
+
+namespace omnistasis::python {
+
+/// What own code starts goes along where the application's package requires the program and it needs no files
+/// of its own; else it is told, unless the project names it.
+void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
+    for (std::size_t i = settled_; i < scanned_.size(); ++i) {
+        const Scanned& scanned = scanned_[i];
+        auto id = ids.find(scanned.name);
+        // What an installed application has counts, whatever starts it.
+        bool counts = project_.is_installed || !carried_.companions.contains(scanned.name);
+        if (!scanned.own || id == ids.end() || !counts) continue;
+        for (const StringAt& program : scanned.result.programs) {
+            if (!programs_seen_.insert(program.text).second) continue;
+            std::string place = fmt::format("{}/{}", programs_place, program.text);
+            auto required = required_programs_.find(program.text);
+            bool fits = required != required_programs_.end() && required->second.stands_alone &&
+                        native::kind_of(required->second.file).fits(project_.targets.front());
+            if (fits) {
+                carries_programs_ = true;
+                needs.emplace_back(id->second,
+                                   Need{{UnitKind::native, place, required->second.file, place, false},
+                                        {"starts", scanned.file, program.line, true}});
+                continue;
+            }
+            // One that is not here either is one of several that will do, or another system's.
+            bool is_named = std::ranges::any_of(project_.programs, [&](const std::string& one) {
+                return fs::path(one).filename() == program.text;
+            });
+            std::string file = find_on_path(program.text);
+            if (is_named || file.empty()) continue;
+            bool is_native = native::kind_of(real_path(file)).fits(project_.targets.front());
+            ends_.push_back(
+                {"starts-program", fmt::format("it starts `{}`, a program that is not carried", program.text),
+                 scanned.file, program.line,
+                 "where the program is not installed, that part of the application does not work",
+                 is_native ? fmt::format("carry it with --program {}, if it needs no files of its "
+                                         "own; else tell the application's users to install it",
+                                         program.text)
+                           : "tell the application's users to install it"});
+        }
+    }
+}
+
+} // namespace omnistasis::python
