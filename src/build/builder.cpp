@@ -263,10 +263,14 @@ class Builder {
             tree_.push_back({inner.place + ".payload", 0644,
                              payload::inner_launcher("", description(inner.start, ".."))});
         }
-        // The folder that the application starts in may hold nothing but modules, which are elsewhere.
-        if (project_.starts_in_own_folder()) {
-            tree_.push_back({runtime_.application_place() + "/.folder", 0644});
-        }
+        // The application's folder may hold nothing but modules, which are elsewhere; it may start there, and
+        // paths may lead through it.
+        std::string own = runtime_.application_place() + "/";
+        bool is_there =
+            std::ranges::any_of(tree_, [&](const TreeFile& file) { return file.place.starts_with(own); }) ||
+            std::ranges::any_of(plan.files,
+                                [&](const plan::PlannedFile& file) { return file.place.starts_with(own); });
+        if (!is_there) tree_.push_back({own + ".folder", 0644});
         observer_.step("linking", plan.files.size());
         std::size_t first = tree_.size();
         tree_.resize(first + plan.files.size());

@@ -57,8 +57,8 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
     if (const toml::array* list = parsed.table()["plug_ins"].as_array())
         for (const toml::node& node : *list) {
             const toml::table& one = *node.as_table();
-            plug_ins.push_back(
-                {one["library"].value_or(std::string()), texts_of(one["paths"]), texts_of(one["without"])});
+            plug_ins.push_back({one["library"].value_or(std::string()), texts_of(one["paths"]),
+                                texts_of(one["without"]), one["place"].value_or(std::string())});
         }
     HostLibraries host(std::move(entries), target);
     host.set_plug_ins(std::move(plug_ins));

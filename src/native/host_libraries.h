@@ -56,6 +56,7 @@ class HostLibraries {
         std::string library;              ///< as it is asked for, with `*` for any text
         std::vector<std::string> paths;   ///< absolute
         std::vector<std::string> without; ///< patterns of what stays out, relative to a path
+        std::string place; ///< of the app tree, for folders that lie elsewhere than beside the libraries
     };
     const std::vector<PlugIns>& plug_ins() const { return plug_ins_; }
     void set_plug_ins(std::vector<PlugIns> plug_ins) { plug_ins_ = std::move(plug_ins); }

@@ -17,8 +17,9 @@ namespace omnistasis::trace {
 
 namespace {
 
-/// Bytes of the files at one path that go along.
+/// Bytes of the files at one path that go along, and of plug-ins that are known to be needed.
 constexpr std::uint64_t most_bytes = 20u << 20;
+constexpr std::uint64_t most_plug_in_bytes = 100u << 20;
 constexpr std::size_t most_files = 5'000;
 
 /// A path that a native file looks at, and the files that are there.
@@ -27,6 +28,7 @@ struct Candidate {
     std::string path;
     std::vector<std::string> files;
     bool takes_all = false; ///< whatever package they are of
+    std::string place;      ///< of the path; empty: as its library's
 };
 
 /// The files below a folder, or the file; and those whose name goes on behind a dot: `magic` is `magic.mgc`.
@@ -60,6 +62,16 @@ std::vector<std::string> files_at(const std::string& path, bool with_endings,
     return files;
 }
 
+/// Libraries of the system go into lib/: what lies beside them lies beside them there, for those that look
+/// from where they are themselves.
+std::string place_beside_libraries(const std::string& path) {
+    constexpr std::string_view libraries = "/usr/lib/";
+    std::size_t end = path.find('/', libraries.size());
+    bool is_of_processor = path.starts_with(libraries) && end != std::string::npos &&
+                           std::string_view(path).substr(0, end).ends_with("-linux-gnu");
+    return is_of_processor ? "lib" + path.substr(end) : place_of_absolute(path);
+}
+
 bool is_below(const std::string& path, const std::map<std::string, std::string>& places) {
     return std::ranges::any_of(
         places, [&](const auto& one) { return path == one.first || path.starts_with(one.first + "/"); });
@@ -88,13 +100,15 @@ std::vector<Candidate> candidates_of(const std::vector<std::pair<std::string, st
             if (fits_pattern(name, one.library))
                 for (const std::string& path : one.paths)
                     if (auto files = files_at(path, false, one.without); !files.empty())
-                        candidates.push_back({file, path, std::move(files), true});
+                        candidates.push_back(
+                            {file, path, std::move(files), true,
+                             one.place.empty() ? "" : one.place + path.substr(path.rfind('/'))});
         if (!file.starts_with("/usr/")) continue;
         for (const std::string& path : kept_words(file, search, store, paths_in)) {
             bool is_library = is_library_name(path.substr(path.rfind('/') + 1)) && is_file(path);
             auto files = is_library ? std::vector<std::string>() : files_at(path, true, {});
             if (!files.empty() && !leads_to_settings(files))
-                candidates.push_back({file, path, std::move(files)});
+                candidates.push_back({file, path, std::move(files), false, ""});
         }
     }
     return candidates;
@@ -114,6 +128,7 @@ LibraryData library_data_of(const std::vector<std::pair<std::string, std::string
         asked.insert(one.files.begin(), one.files.end());
     }
     auto sources = package_sources_of({asked.begin(), asked.end()});
+    std::ranges::stable_partition(candidates, &Candidate::takes_all);
     for (Candidate& one : candidates) {
         auto all_known = known;
         all_known.insert(data.fixed_places.begin(), data.fixed_places.end());
@@ -136,7 +151,7 @@ LibraryData library_data_of(const std::vector<std::pair<std::string, std::string
             std::uint64_t its_size = fs::file_size(file, failed);
             if (!failed) size += its_size;
         }
-        if (size > most_bytes || one.files.size() > most_files) {
+        if (size > (one.takes_all ? most_plug_in_bytes : most_bytes) || one.files.size() > most_files) {
             data.loose_ends.push_back(
                 {"fixed-place",
                  fmt::format("{} looks for files in {}, which is too large to go along",
@@ -146,10 +161,13 @@ LibraryData library_data_of(const std::vector<std::pair<std::string, std::string
             continue;
         }
         bool is_whole = is_there(one.path);
-        if (is_whole) data.fixed_places.emplace(one.path, place_of_absolute(one.path));
+        if (one.place.empty()) one.place = place_beside_libraries(one.path);
+        if (is_whole) data.fixed_places.emplace(one.path, one.place);
         for (const std::string& file : one.files) {
-            std::string place = place_of_absolute(file);
-            if (!is_whole || !file.starts_with(one.path + "/")) data.fixed_places.emplace(file, place);
+            bool is_inside = is_whole && file.starts_with(one.path + "/");
+            std::string place =
+                is_inside ? one.place + file.substr(one.path.size()) : place_beside_libraries(file);
+            if (!is_inside) data.fixed_places.emplace(file, place);
             UnitKind kind = native::kind_of(file).fits(host.target()) ? UnitKind::native : UnitKind::data;
             data.found.push_back({{kind, place, real_path(file), place}, one.by});
         }

@@ -63,7 +63,7 @@ TEST_CASE("plug-ins of a library go along with its paths, but for what is left o
     folder.write("plug-ins/old/two.so", "");
     folder.write("plug-ins/list.cache", "one.so\n");
     folder.write("huge/a", "");
-    fs::resize_file(folder.path() / "huge/a", 30u << 20);
+    fs::resize_file(folder.path() / "huge/a", 101u << 20);
     native::HostLibraries host({});
     host.set_plug_ins({{"libharbour.so.*", {home + "/plug-ins", home + "/none", home + "/huge"}, {"old/**"}},
                        {"libquay.so.*", {home + "/plug-ins"}, {}}});

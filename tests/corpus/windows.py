@@ -40,7 +40,7 @@ class Display:
 
     def shown_to_programs(self):
         arguments = ["--ro-bind", "/tmp/.X11-unix/X" + self.number, "/tmp/.X11-unix/X" + self.number, "--bind", self.folder + "/bus", self.folder + "/bus"]
-        for place in ("/etc/fonts", "/usr/share/fonts", "/usr/share/fontconfig", "/var/cache/fontconfig", "/etc/machine-id", "/etc/xdg", "/usr/share/applications", "/usr/share/desktop-directories", "/usr/share/alsa"):
+        for place in ("/etc/fonts", "/usr/share/fonts", "/usr/share/fontconfig", "/var/cache/fontconfig", "/etc/machine-id", "/etc/xdg", "/usr/share/applications", "/usr/share/desktop-directories", "/usr/share/alsa", "/usr/share/hunspell"):
             arguments += ["--ro-bind-try", place, place]
         return arguments
 
@@ -110,10 +110,12 @@ def warnings(errors):
     """The lines of warnings and errors, without times, process numbers and addresses."""
     found = []
     for line in errors.splitlines():
-        line = re.sub(r"^(\(.*?):\d+\): ", r"\1): ", line)
+        line = re.sub(r"^((\*\* )?\(.*?):\d+\): ", r"\1): ", line)
         line = re.sub(r"\d\d:\d\d:\d\d([.,]\d+)?|0x[0-9a-f]+|\d{4}-\d\d-\d\d", "", line)
         if line.startswith("qt.glx:"):
             continue  # drivers are the machine's
+        if "a11y bus" in line:
+            continue  # the session's
         if re.search(r"warning|critical|error|fail|can.?not|could not|unable|missing", line, re.I):
             found.append(line.strip())
     return found

@@ -44,8 +44,12 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
         std::size_t number = 0;
         for (const Note* note : notes_of(unit.name)) {
             if (idle_notes_.contains(fmt::format("{}/{}", unit.name, number++))) continue;
-            for (const auto& [function, variables] : note->during)
-                config.during[unit.name][function].insert(variables.begin(), variables.end());
+            for (const auto& [function, variables] : note->during) {
+                bool is_whole_run = function == "program";
+                auto& during =
+                    is_whole_run ? config.during["__main__"]["import"] : config.during[unit.name][function];
+                during.insert(variables.begin(), variables.end());
+            }
             if (!note->calls.empty()) config.calls[unit.name] = note->calls;
             for (const auto& [module, paths] : note->moved)
                 config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
