@@ -1,6 +1,7 @@
 #include "trace/library_data.h"
 
 #include "native/compiled_paths.h"
+#include "native/library_weight.h"
 #include "native/native_kind.h"
 #include "project/assets.h"
 #include "support/files.h"
@@ -28,6 +29,7 @@ struct Candidate {
     std::string path;
     std::vector<std::string> files;
     bool takes_all = false; ///< whatever package they are of
+    bool is_direct = false; ///< as the native file
     std::string place;      ///< of the path; empty: as its library's
 };
 
@@ -85,7 +87,7 @@ bool leads_to_settings(const std::vector<std::string>& files) {
     });
 }
 
-std::vector<Candidate> candidates_of(const std::vector<std::pair<std::string, std::string>>& natives,
+std::vector<Candidate> candidates_of(const std::vector<NativeFile>& natives, std::size_t first,
                                      const native::HostLibraries& host, Store& store) {
     std::vector<Candidate> candidates;
     std::set<std::string, std::less<>> data_folders;
@@ -95,32 +97,44 @@ std::vector<Candidate> candidates_of(const std::vector<std::pair<std::string, st
     for (const std::string& name : data_folders) search += ' ' + name;
     search = hex(sha256(search));
     auto paths_in = [&](ByteSpan content) { return native::compiled_paths(content, data_folders); };
-    for (const auto& [file, name] : natives) {
+    for (std::size_t i = first; i < natives.size(); ++i) {
+        const auto& [file, name, is_direct] = natives[i];
         for (const native::HostLibraries::PlugIns& one : host.plug_ins())
             if (fits_pattern(name, one.library))
                 for (const std::string& path : one.paths)
                     if (auto files = files_at(path, false, one.without); !files.empty())
                         candidates.push_back(
-                            {file, path, std::move(files), true,
+                            {file, path, std::move(files), true, is_direct,
                              one.place.empty() ? "" : one.place + path.substr(path.rfind('/'))});
         if (!file.starts_with("/usr/")) continue;
         for (const std::string& path : kept_words(file, search, store, paths_in)) {
             bool is_library = is_library_name(path.substr(path.rfind('/') + 1)) && is_file(path);
             auto files = is_library ? std::vector<std::string>() : files_at(path, true, {});
+            // A folder of the library's own name is the one for its plug-ins.
+            bool is_plug_ins = is_folder(path) && name.starts_with("lib" + path.substr(path.rfind('/') + 1));
             if (!files.empty() && !leads_to_settings(files))
-                candidates.push_back({file, path, std::move(files), false, ""});
+                candidates.push_back({file, path, std::move(files), is_plug_ins, is_direct, {}});
         }
     }
     return candidates;
 }
 
+/// What plug-ins bring along besides what is there.
+std::uint64_t weight_besides(const std::vector<std::string>& files, const std::vector<NativeFile>& natives) {
+    std::vector<std::string> libraries, there;
+    for (const std::string& file : files)
+        if (is_library_name(file.substr(file.rfind('/') + 1))) libraries.push_back(file);
+    for (const NativeFile& one : natives) there.push_back(one.file);
+    return native::weight_of_new_libraries(libraries, there);
+}
+
 } // namespace
 
-LibraryData library_data_of(const std::vector<std::pair<std::string, std::string>>& natives,
+LibraryData library_data_of(const std::vector<NativeFile>& natives, std::size_t first,
                             const std::map<std::string, std::string>& known,
                             const native::HostLibraries& host, Store& store) {
     LibraryData data;
-    std::vector<Candidate> candidates = candidates_of(natives, host, store);
+    std::vector<Candidate> candidates = candidates_of(natives, first, host, store);
     std::set<std::string> asked;
     for (const Candidate& one : candidates) {
         if (one.takes_all) continue;
@@ -151,7 +165,9 @@ LibraryData library_data_of(const std::vector<std::pair<std::string, std::string
             std::uint64_t its_size = fs::file_size(file, failed);
             if (!failed) size += its_size;
         }
-        if (size > (one.takes_all ? most_plug_in_bytes : most_bytes) || one.files.size() > most_files) {
+        if (one.takes_all && !one.is_direct) size += weight_besides(one.files, natives);
+        bool is_wanted = one.takes_all && one.is_direct;
+        if (size > (is_wanted ? most_plug_in_bytes : most_bytes) || one.files.size() > most_files) {
             data.loose_ends.push_back(
                 {"fixed-place",
                  fmt::format("{} looks for files in {}, which is too large to go along",

@@ -22,11 +22,19 @@ struct LibraryData {
     std::vector<LooseEnd> loose_ends;
 };
 
-/// Of native files of the system, by their real paths with the names that they are asked for by: the files at
-/// the paths that their texts hold, as far as they were packaged from the same source or are no package's
-/// (lists that are made when packages are installed); and what is known of their plug-ins. Paths that `known`
-/// leads somewhere already are passed over. Nothing on systems without Debian's lists of packages.
-LibraryData library_data_of(const std::vector<std::pair<std::string, std::string>>& natives,
+/// A native file that goes along.
+struct NativeFile {
+    std::string file;       ///< real path
+    std::string name;       ///< that it is asked for by
+    bool is_direct = false; ///< the application or a package asks for it, not only another library
+};
+
+/// Of those of `natives` from `first` on that are the system's: the files at the paths that their texts hold,
+/// as far as they were packaged from the same source or are no package's (lists that are made when packages
+/// are installed); and what is known of their plug-ins. Plug-ins that bring much, of what only another
+/// library asks for, stay out. Paths that `known` leads somewhere already are passed over. The same source
+/// can be told on systems with Debian's lists of packages only.
+LibraryData library_data_of(const std::vector<NativeFile>& natives, std::size_t first,
                             const std::map<std::string, std::string>& known,
                             const native::HostLibraries& host, Store& store);
 

@@ -362,20 +362,23 @@ class Tracer {
     /// What native files look for at compiled-in paths, and what that needs in turn.
     Result<std::vector<LibraryData::Found>> follow_compiled_paths(const std::vector<Unit>& units,
                                                                   native::Closure& closure) {
-        std::map<std::string, std::string> names, places;
+        std::map<std::string, std::string> places;
+        std::vector<NativeFile> natives;
+        std::set<std::string> seen;
+        auto see = [&](const std::string& file, const std::string& name, bool is_direct) {
+            if (seen.insert(file).second) natives.push_back({file, name, is_direct});
+        };
         for (const Unit& unit : units)
             if (is_native(unit.kind) && !unit.of_runtime && !unit.file.empty())
-                names.emplace(real_path(unit.file), fs::path(unit.place).filename().string());
+                see(real_path(unit.file), fs::path(unit.place).filename().string(), true);
         std::vector<LibraryData::Found> all;
-        std::set<std::string> seen;
+        std::size_t looked_at = 0;
         while (true) {
             for (const native::ShippedLibrary& library : closure.libraries())
-                names.emplace(library.file, library.name);
-            std::vector<std::pair<std::string, std::string>> fresh;
-            for (const auto& one : names)
-                if (seen.insert(one.first).second) fresh.push_back(one);
-            if (fresh.empty()) break;
-            LibraryData data = library_data_of(fresh, places, host_, store_);
+                see(library.file, library.name, false);
+            if (natives.size() == looked_at) break;
+            LibraryData data = library_data_of(natives, looked_at, places, host_, store_);
+            looked_at = natives.size();
             places.insert(data.fixed_places.begin(), data.fixed_places.end());
             graph_.add_loose_ends(std::move(data.loose_ends));
             for (LibraryData::Found& one : data.found) {
@@ -383,7 +386,7 @@ class Tracer {
                 if (one.unit.kind == UnitKind::native) {
                     if (auto done = closure.add(one.unit.file, one.unit.place); !done)
                         return tl::make_unexpected(done.error());
-                    names.emplace(one.unit.file, fs::path(one.unit.place).filename().string());
+                    see(one.unit.file, fs::path(one.unit.place).filename().string(), false);
                 }
                 all.push_back(std::move(one));
             }

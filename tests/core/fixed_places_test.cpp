@@ -65,10 +65,12 @@ TEST_CASE("plug-ins of a library go along with its paths, but for what is left o
     folder.write("huge/a", "");
     fs::resize_file(folder.path() / "huge/a", 101u << 20);
     native::HostLibraries host({});
-    host.set_plug_ins({{"libharbour.so.*", {home + "/plug-ins", home + "/none", home + "/huge"}, {"old/**"}},
-                       {"libquay.so.*", {home + "/plug-ins"}, {}}});
+    host.set_plug_ins(
+        {{"libharbour.so.*", {home + "/plug-ins", home + "/none", home + "/huge"}, {"old/**"}, {}},
+         {"libquay.so.*", {home + "/plug-ins"}, {}, {}}});
     Store none{fs::path()};
-    auto data = trace::library_data_of({{home + "/libharbour.so.1.2", "libharbour.so.1"}}, {}, host, none);
+    auto data =
+        trace::library_data_of({{home + "/libharbour.so.1.2", "libharbour.so.1", true}}, 0, {}, host, none);
     std::set<std::string> places;
     for (const auto& one : data.found) places.insert(one.unit.place);
     CHECK(places == std::set<std::string>{"share" + home + "/plug-ins/list.cache",
@@ -78,7 +80,7 @@ TEST_CASE("plug-ins of a library go along with its paths, but for what is left o
     REQUIRE(data.loose_ends.size() == 1);
     CHECK(data.loose_ends[0].kind == "fixed-place");
     // What leads somewhere already is left alone.
-    auto again =
-        trace::library_data_of({{"/none/libquay.so.1", "libquay.so.1"}}, data.fixed_places, host, none);
+    auto again = trace::library_data_of({{"/none/libquay.so.1", "libquay.so.1", false}}, 0, data.fixed_places,
+                                        host, none);
     CHECK(again.found.empty());
 }

@@ -102,7 +102,7 @@ def fresh(folder, files):
 def plain(text, names, ignored):
     """Output without what differs by nature: paths of this machine, addresses."""
     text = re.sub(r"/home/sweep/\.cache/omnistasis/[^/\s]*-[0-9a-f]{32}/", "TREE/", text)
-    text = text.replace("TREE/lib/python3.11", "LIB").replace("TREE/app", "PROJECT").replace("/usr/lib/python3.11", "LIB").replace("TREE/share", "/usr/share")
+    text = text.replace("TREE/lib/python3.11", "LIB").replace("TREE/app", "PROJECT").replace("/usr/lib/python3.11", "LIB").replace("TREE/share", "/usr/share").replace("TREE/lib/", "/usr/lib/")
     for name, word in names:
         text = text.replace(name, word)
     text = re.sub(r"0x[0-9a-f]{6,}", "0x", text)

@@ -288,6 +288,8 @@ class PythonRuntime : public trace::Runtime {
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
     void take_trial(const Unit& unit, const TrialRecord& record, Expansion& out);
 
+    // What own settings name: python_settings.cpp
+    void settle_settings(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
     // Programs that it starts: python_programs.cpp
     void settle_programs(const UnitIds& ids, UnitNeeds& needs);
 
@@ -361,6 +363,7 @@ class PythonRuntime : public trace::Runtime {
         std::map<std::string, std::set<std::string>> versions; ///< that some module asks for, by library
         std::set<std::string> settled;                         ///< modules whose requests are answered
     } introspected_;
+    std::set<std::string> settings_read_; ///< own files
     std::set<std::string> programs_seen_; ///< that own code starts
     bool carries_programs_ = false;       ///< some of them go along
     bool whole_library_ = false;          ///< the standard library goes along whole
