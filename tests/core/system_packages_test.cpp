@@ -22,6 +22,21 @@ TEST_CASE("what Debian's package manager says of a file") {
     CHECK(std::ranges::find(of_bash, "/usr/share/doc/bash/copyright") == of_bash.end());
 }
 
+TEST_CASE("programs of the packages that a command's package requires") {
+    if (!is_file("/var/lib/dpkg/status")) {
+        WARN("skipped: this system has another package manager");
+        return;
+    }
+    auto programs = programs_required_by("/usr/bin/dpkg");
+    REQUIRE(programs.contains("tar"));
+    CHECK(programs["tar"].stands_alone);
+    CHECK(programs["tar"].file == real_path("/bin/tar"));
+    CHECK_FALSE(programs.contains("dpkg"));
+    CHECK(programs_required_by("/usr/bin/no-such-command").empty());
+    auto sources = package_sources_of({"/usr/bin/dpkg", "/bin/tar", "/usr/bin/no-such-command"});
+    CHECK(sources == std::map<std::string, std::string>{{"/bin/tar", "tar"}, {"/usr/bin/dpkg", "dpkg"}});
+}
+
 TEST_CASE("folders of an installed program that belong on its search path") {
     using Folders = std::set<std::string>;
     CHECK(python::folders_of_packages(

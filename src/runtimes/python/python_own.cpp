@@ -43,7 +43,8 @@ std::vector<std::string> installed_files(const Project& project, const Entry& en
     std::erase_if(files, [](const std::string& file) {
         auto below = [&](std::string_view folder) { return file.starts_with(folder); };
         bool is_data = below("/usr/share/") || below("/usr/lib/") || below("/usr/games/") || below("/etc/");
-        return !is_data || file.ends_with(".pyc") ||
+        // A command that comes with the interpreter: its library is no one's own.
+        return !is_data || file.ends_with(".pyc") || below("/usr/lib/python3.") ||
                std::ranges::any_of(passed_of_system, [&](std::string_view one) {
                    return below("/usr/share/" + std::string(one)) || below("/usr/lib/" + std::string(one)) ||
                           below("/etc/" + std::string(one));

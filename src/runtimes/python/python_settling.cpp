@@ -124,7 +124,8 @@ void PythonRuntime::want_resources(const Scanned& scanned, const StringAt& packa
 /// the modules there too, as files that can be listed.
 void PythonRuntime::want_surroundings(const Scanned& scanned, Expansion& out) {
     std::string folder = scanned.file.substr(0, scanned.file.rfind('/'));
-    if (scanned.standard) return;
+    // Of the library only packages have data of their own.
+    if (scanned.standard && folder == scanned.root) return;
     want_paths(scanned, out);
     for (const StringAt& package : scanned.result.resource_packages) want_resources(scanned, package, out);
     if (!scanned.result.names_own_file || folder == scanned.root || !finder_.has_entry(folder, "__init__.py"))
