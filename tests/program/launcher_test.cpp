@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 #include <sys/stat.h>
 #include <thread>
+#include <unistd.h>
 
 using namespace omnistasis;
 using omnistasis::test::Workshop;
@@ -101,6 +102,23 @@ TEST_CASE("without a home it falls back to a private folder of its own") {
     auto run = hello.shell("env -i " + hello.program);
     CHECK(run.out == "here\n");
     CHECK(hello.shell("env -i HOME=/proc/nowhere XDG_CACHE_HOME=relative " + hello.program).out == "here\n");
+}
+
+TEST_CASE("a program that stops being root still finds its modules") {
+    if (::geteuid() != 0) {
+        WARN("skipped: only root can become another user");
+        return;
+    }
+    Workshop workshop("root no more");
+    workshop.write("main.py", "import os, sys\nos.setgid(65534)\nos.setuid(65534)\n"
+                              "if len(sys.argv) > 1: os.closerange(3, 1024)\n"
+                              "try:\n    import colorsys, wave\n    print(colorsys.ONE_THIRD > 0)\n"
+                              "except PermissionError: print('closed')\n");
+    auto built = workshop.omnistasis({"build", "main.py", "-q"});
+    REQUIRE(built.exit_code == 0);
+    auto run = workshop.shell("chmod 700 . && out/linux-x86_64/main; out/linux-x86_64/main close");
+    INFO(run.err);
+    CHECK(run.out == "True\nclosed\n");
 }
 
 TEST_CASE("a second reader, made from the specification alone, reads what is written") {

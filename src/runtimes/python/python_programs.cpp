@@ -14,9 +14,7 @@ void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
     for (std::size_t i = settled_; i < scanned_.size(); ++i) {
         const Scanned& scanned = scanned_[i];
         auto id = ids.find(scanned.name);
-        // What an installed application has counts, whatever starts it.
-        bool counts = project_.is_installed || !carried_.companions.contains(scanned.name);
-        if (!scanned.own || id == ids.end() || !counts) continue;
+        if (!scanned.own || id == ids.end() || only_goes_along(scanned)) continue;
         for (const StringAt& program : scanned.result.programs) {
             if (!programs_seen_.insert(program.text).second) continue;
             std::string place = fmt::format("{}/{}", programs_place, program.text);

@@ -275,8 +275,8 @@ Expansion PythonRuntime::all_asked_by(const Unit& unit) {
     if (unit.kind == UnitKind::extension) {
         scan_extension(unit, out);
         scan_source_of_extension(unit, out);
+        hold_back_unrelated(unit, out);
     }
-    hold_back_unrelated(unit, out);
     if (unit.kind != UnitKind::data && unit.kind != UnitKind::native) apply_notes(unit, out);
     return out;
 }
@@ -327,8 +327,11 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     const std::string& name = scanned.name;
     Unit self = unit;
     self.name = name;
+    // What is asked for at the top of a module is asked for when it is imported, whatever becomes of it.
+    Expansion at_once;
     for (const Request& request : scanned.result.requests)
-        if (!has_no_occasion(request, name, scanned.result)) answer(self, request, out);
+        if (!has_no_occasion(request, name, scanned.result))
+            answer(self, request, request.certainty == Certainty::guarded ? at_once : out);
     if (scanned.own)
         for (std::uint32_t line : scanned.result.unknown_imports)
             note_computed_import(unit.file, line, "a module is imported by a computed name", out);
@@ -357,6 +360,10 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
         for (auto& [data, line] :
              named_data(scanned.result, unit.file, scanned.root, project_, places_, finder_))
             out.needs.push_back({std::move(data), {"names", unit.file, line, false}});
+    hold_back_unrelated(self, out);
+    std::ranges::move(at_once.needs, std::back_inserter(out.needs));
+    std::ranges::move(at_once.unanswered, std::back_inserter(out.unanswered));
+    std::ranges::move(at_once.loose_ends, std::back_inserter(out.loose_ends));
     std::lock_guard lock(mutex_);
     scanned_.push_back(std::move(scanned));
 }

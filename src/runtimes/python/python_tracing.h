@@ -242,6 +242,10 @@ class PythonRuntime : public trace::Runtime {
                                                  const std::set<std::string>& extras);
     bool is_in_packages(const std::string& file) const;
     bool is_companion(const Unit& unit) const;
+    /// Whether nothing reached a module yet. What an installed application has counts, whatever starts it.
+    bool only_goes_along(const Scanned& scanned) const {
+        return carried_.companions.contains(scanned.name) && !(scanned.own && project_.is_installed);
+    }
     bool may_follow(const Unit& companion, const Distribution* of, const Unit& unit);
     bool comes_with_others(const std::string& name) const;
     void restrain(const Unit& companion, Expansion& out);

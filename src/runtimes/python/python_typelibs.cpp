@@ -54,7 +54,7 @@ void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
         bool has_any = !scanned.result.library_versions.empty() ||
                        std::ranges::any_of(scanned.result.requests,
                                            [](const Request& one) { return !library_of(one).empty(); });
-        if (!has_any || id == ids.end() || carried_.companions.contains(scanned.name)) continue;
+        if (!has_any || id == ids.end() || only_goes_along(scanned)) continue;
         if (introspected_.settled.insert(scanned.name).second) fresh.emplace_back(&scanned, id->second);
     }
     for (const auto& [scanned, id] : fresh)

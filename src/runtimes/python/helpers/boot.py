@@ -15,9 +15,39 @@ TREE = __file__.rsplit("/", 3)[0]
 STORE = __file__.rpartition("/")[0] + "/modules.store"
 
 
-def _read(offset, size):
+def _keep_store():
+    """A descriptor for when root has become another user, who may not look into root's folders; -1: none."""
+    if posix.geteuid() != 0:
+        return -1, None
+    try:
+        descriptor = posix.open(STORE, posix.O_RDONLY | posix.O_CLOEXEC)
+        kept = posix.dup2(descriptor, 250, inheritable=False)  # out of the way of the application's own
+        posix.close(descriptor)
+        return kept, posix.fstat(kept)
+    except OSError:
+        return -1, None
+
+
+_KEPT = _keep_store()
+
+
+def _open_store():
     # Opened for each read: an application may close every descriptor that it does not know, as daemons do.
-    descriptor = posix.open(STORE, posix.O_RDONLY | posix.O_CLOEXEC)
+    try:
+        return posix.open(STORE, posix.O_RDONLY | posix.O_CLOEXEC)
+    except PermissionError:
+        kept, known = _KEPT
+        try:
+            # Its number may be another file's by now.
+            if kept >= 0 and posix.fstat(kept)[1:3] == known[1:3]:
+                return posix.dup(kept)
+        except OSError:
+            pass  # it was closed
+        raise
+
+
+def _read(offset, size):
+    descriptor = _open_store()
     try:
         content = posix.pread(descriptor, size, offset)
         while len(content) < size:
