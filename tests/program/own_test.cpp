@@ -334,6 +334,24 @@ TEST_CASE("programs that the project names go along with Node.js, too") {
     CHECK(print_of_starting(workshop, "main.js", "PATH=/usr/bin:/bin") == "high water\n");
 }
 
+TEST_CASE("own texts and settings name modules, and what only looks like it does not") {
+    Workshop workshop("names in texts", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    workshop.write(packages + "buoy.py", "class Light:\n    pass\n");
+    workshop.write(packages + "pier.py", "class Light:\n    pass\n");
+    workshop.write("lamps.py", "class Big:\n    name = 'big'\n");
+    workshop.write("settings.yaml", "lamp: lamps.Big\nmail: pilot@lamps.Big\n");
+    workshop.write("main.py", "import importlib, os\n"
+                              "TOOLS = ['buoy.exe', 'pier.Light']\n"
+                              "text = open(os.path.join(os.path.dirname(__file__), 'settings.yaml')).read()\n"
+                              "module, _, name = text.split()[1].rpartition('.')\n"
+                              "print(getattr(importlib.import_module(module), name).name)\n");
+    CHECK(workshop.check_alike("main.py", {}, {"--without", "own-files"}) == "big\n");
+    auto named = workshop.omnistasis({"why", "pier", "main.py"});
+    CHECK(named.out.find("names pier") != std::string::npos);
+    CHECK(workshop.omnistasis({"why", "buoy", "main.py"}).exit_code != 0);
+}
+
 TEST_CASE("a library that is linked by a name that is not its own has both names") {
     Workshop workshop("two names");
     workshop.write("code.c", "int f(void) { return 7; }\n");

@@ -6,6 +6,24 @@
 
 namespace omnistasis::python {
 
+namespace {
+
+/// Whether a module's source has a name as a word: "mpv.exe" is no class of a module `mpv`.
+bool has_word(const FoundModule& module, std::string_view name) {
+    auto source = module.kind == FoundModule::Kind::source ? MappedFile::open(module.file)
+                                                           : tl::make_unexpected(Error());
+    if (!source) return true;
+    auto goes_on = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
+    std::string_view text = source->text();
+    for (std::size_t at = text.find(name); at != std::string_view::npos; at = text.find(name, at + 1)) {
+        std::size_t end = at + name.size();
+        if ((at == 0 || !goes_on(text[at - 1])) && (end == text.size() || !goes_on(text[end]))) return true;
+    }
+    return false;
+}
+
+} // namespace
+
 /// "pkg.mod", "pkg.mod.Class" or "pkg.mod:function", where the module exists.
 void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out) {
     std::string name = string.text.substr(0, string.text.find(':'));
@@ -43,6 +61,10 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
             bool same_package = top_of(name) == top_of(scanned.name);
             bool is_class_path = string.text.find('.') != std::string::npos || scanned.own;
             if (places_.is_standard(found.root) && !whole && !scanned.result.imports_by_name) return;
+            std::string_view tail = std::string_view(string.text).substr(name.size());
+            if (!whole && tail.starts_with('.') &&
+                !has_word(found, tail.substr(1, tail.find_first_of(".:", 1) - 1)))
+                return;
             if (is_class_path && (same_package || whole || scanned.own || places_.is_standard(found.root)))
                 want(name, {"names", scanned.file, string.line, true}, out);
             return;
