@@ -111,7 +111,8 @@ std::vector<Candidate> candidates_of(const std::vector<NativeFile>& natives, std
             bool is_library = is_library_name(path.substr(path.rfind('/') + 1)) && is_file(path);
             auto files = is_library ? std::vector<std::string>() : files_at(path, true, {});
             // A folder of the library's own name is the one for its plug-ins.
-            bool is_plug_ins = is_folder(path) && name.starts_with("lib" + path.substr(path.rfind('/') + 1));
+            bool is_plug_ins =
+                is_folder(path) && name.starts_with("lib" + path.substr(path.rfind('/') + 1) + ".so");
             if (!files.empty() && !leads_to_settings(files))
                 candidates.push_back({file, path, std::move(files), is_plug_ins, is_direct, {}});
         }
