@@ -280,17 +280,18 @@ std::map<std::string, RequiredProgram> programs_required_by(const std::string& f
         for (const std::string& its_list : lists_of(name, lists)) {
             auto list = MappedFile::open(fs::path(database) / "info" / its_list);
             std::vector<std::string> found;
-            bool has_more = false;
+            std::uint64_t size = 0;
             each_line(list ? list->text() : std::string_view(), [&](std::string_view line) {
                 std::string path(line);
                 auto lies_in = [&](std::string_view folder) { return line.starts_with(folder); };
-                if (std::ranges::any_of(program_folders, lies_in) && is_file(path))
-                    found.push_back(path);
-                else
-                    has_more |= std::ranges::none_of(unread_folders, lies_in) && is_file(path);
+                if (std::ranges::any_of(unread_folders, lies_in) || !is_file(path)) return;
+                std::error_code failed;
+                std::uint64_t its_size = fs::file_size(path, failed);
+                if (!failed) size += its_size;
+                if (std::ranges::any_of(program_folders, lies_in)) found.push_back(path);
             });
             for (const std::string& path : found)
-                programs[fs::path(path).filename().string()] = {real_path(path), !has_more};
+                programs[fs::path(path).filename().string()] = {real_path(path), size};
         }
     return programs;
 }

@@ -2,6 +2,7 @@
 
 #include "support/store.h"
 
+#include <cstdint>
 #include <map>
 #include <string>
 #include <vector>
@@ -32,8 +33,8 @@ std::map<std::string, std::string> package_sources_of(const std::vector<std::str
 
 /// A program of a package that another one requires.
 struct RequiredProgram {
-    std::string file;          ///< absolute, links followed
-    bool stands_alone = false; ///< its package has nothing but programs: it looks for no files of its own
+    std::string file;               ///< absolute, links followed
+    std::uint64_t package_size = 0; ///< in bytes, of its package without documents and the like
 };
 
 /// The programs, by name, of the packages that the one which brought `file` depends on or recommends.

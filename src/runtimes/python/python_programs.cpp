@@ -8,8 +8,16 @@
 
 namespace omnistasis::python {
 
-/// What own code starts goes along where the application's package requires the program and it needs no files
-/// of its own; else it is told, unless the project names it.
+namespace {
+
+/// Bytes of a package up to which a program of it goes along by itself. What it looks for at compiled-in
+/// paths comes with it.
+constexpr std::uint64_t most_bytes = 10u << 20;
+
+} // namespace
+
+/// What own code starts goes along where the application's package requires a small package that has it; else
+/// it is told, unless the project names it.
 void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
     for (std::size_t i = settled_; i < scanned_.size(); ++i) {
         const Scanned& scanned = scanned_[i];
@@ -19,7 +27,7 @@ void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
             if (!programs_seen_.insert(program.text).second) continue;
             std::string place = fmt::format("{}/{}", programs_place, program.text);
             auto required = required_programs_.find(program.text);
-            bool fits = required != required_programs_.end() && required->second.stands_alone &&
+            bool fits = required != required_programs_.end() && required->second.package_size <= most_bytes &&
                         native::kind_of(required->second.file).fits(project_.targets.front());
             if (fits) {
                 carries_programs_ = true;
@@ -39,8 +47,8 @@ void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
                 {"starts-program", fmt::format("it starts `{}`, a program that is not carried", program.text),
                  scanned.file, program.line,
                  "where the program is not installed, that part of the application does not work",
-                 is_native ? fmt::format("carry it with --program {}, if it needs no files of its "
-                                         "own; else tell the application's users to install it",
+                 is_native ? fmt::format("carry it with --program {}, and see with `omnistasis prove` "
+                                         "whether that is all it needs",
                                          program.text)
                            : "tell the application's users to install it"});
         }
