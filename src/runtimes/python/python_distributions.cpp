@@ -292,7 +292,7 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
     bool fits = size <= (is_application ? most_own_bytes : whole_bound);
     // Of one with much data the code alone may be small: its data names modules too (pickles, tables).
     if (!fits && code_size > code_bound) return;
-    std::vector<std::string> natives, reached_natives;
+    std::vector<std::string> natives, reached_natives{facts_.program};
     for (const Part& part : parts)
         if (part.is_native) (files.contains(part.file) ? reached_natives : natives).push_back(part.file);
     if (native_size <= unreached_native_bound && !is_application)
