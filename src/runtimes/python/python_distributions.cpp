@@ -28,9 +28,9 @@ constexpr std::uint64_t unreached_native_bound = 10u << 20;
 constexpr std::array<std::string_view, 10> passed_folders{"tests",   "test",        "_tests",   "__pycache__",
                                                           "docs",    "doc",         "examples", "benchmarks",
                                                           "include", "node_modules"};
-constexpr std::array<std::string_view, 19> passed_endings{
+constexpr std::array<std::string_view, 20> passed_endings{
     ".pyx", ".pxd", ".pxi", ".h", ".hpp", ".hh",  ".c",     ".cc", ".cpp", ".cxx",
-    ".f",   ".f90", ".a",   ".o", ".la",  ".pth", ".cmake", ".pc", ".pyi"};
+    ".f",   ".f90", ".a",   ".o", ".la",  ".pth", ".cmake", ".pc", ".pyi", ".sip"};
 
 bool is_passed_file(std::string_view inner) {
     std::size_t start = 0;
