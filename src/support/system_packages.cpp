@@ -267,16 +267,25 @@ std::map<std::string, RequiredProgram> programs_required_by(const std::string& f
     auto status = MappedFile::open(fs::path(database) / "status");
     Owners owners = status ? look_up({file}) : Owners();
     if (owners.empty()) return {};
-    std::set<std::string> required;
+    std::set<std::string_view> required;
+    std::multimap<std::string_view, std::string_view> providers; // of names that no package has itself
     std::string_view package;
     each_line(status->text(), [&](std::string_view line) {
         if (line.starts_with("Package: ")) package = line.substr(9);
-        if (package != owners.front().second.name || !says_what_is_required(line)) return;
-        for (std::string_view name : packages_in(line)) required.emplace(name);
+        bool is_own = package == owners.front().second.name && says_what_is_required(line);
+        bool provides = line.starts_with("Provides: ");
+        if (!is_own && !provides) return;
+        for (std::string_view name : packages_in(line))
+            if (is_own)
+                required.insert(name);
+            else
+                providers.emplace(name, package);
     });
+    for (std::string_view name : std::vector(required.begin(), required.end()))
+        for (auto [one, end] = providers.equal_range(name); one != end; ++one) required.insert(one->second);
     std::vector<std::string> lists = all_lists();
     std::map<std::string, RequiredProgram> programs;
-    for (const std::string& name : required)
+    for (std::string_view name : required)
         for (const std::string& its_list : lists_of(name, lists)) {
             auto list = MappedFile::open(fs::path(database) / "info" / its_list);
             std::vector<std::string> found;
