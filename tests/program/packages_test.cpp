@@ -49,6 +49,11 @@ TEST_CASE("libraries that are looked up by name come along") {
                               "name = ctypes.util.find_library('expat')\n"
                               "print(name, ctypes.CDLL(name).XML_ExpatVersionInfo is not None)\n");
     CHECK(workshop.check_alike("main.py") == "libexpat.so.1 True\n");
+    // The name of a link is there for who asks for it; other libraries ask by the library's own.
+    workshop.write("linked.py", "import ctypes\nctypes.CDLL('libzstd.so')\n");
+    auto traced = workshop.omnistasis({"trace", "linked.py", "--json"});
+    CHECK(traced.out.find("\"lib/libzstd.so\"") != std::string::npos);
+    CHECK(traced.out.find("\"lib/libzstd.so.1\"") != std::string::npos);
 }
 
 TEST_CASE("a trace that is kept is as good as a new one") {

@@ -362,8 +362,15 @@ bool PythonRuntime::want_library(const std::string& name, const Reason& reason, 
         full = libraries.full_name(name.substr(3, name.size() - 6));
     const std::vector<std::string>& found = libraries.find(full);
     std::string real = found.empty() ? std::string() : real_path(found.front());
-    if (!real.empty()) out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + full), reason});
-    return !real.empty();
+    if (real.empty()) return false;
+    out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + full), reason});
+    // A link's name is for this call only: other libraries ask for it by its own.
+    if (!full.ends_with(".so")) return true;
+    auto mapped = MappedFile::open(real);
+    auto elf = mapped ? native::read_elf(mapped->bytes(), real) : tl::make_unexpected(mapped.error());
+    if (elf && !elf->soname.empty() && elf->soname != full)
+        out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + elf->soname), reason});
+    return true;
 }
 
 /// Libraries that code opens by itself, with ctypes, cffi or the like.
