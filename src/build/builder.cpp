@@ -35,8 +35,9 @@ namespace {
 
 using payload::TreeFile;
 
-// The groups in the sums of sizes.
 constexpr const char* fixed_places_library = "fixed-places.so";
+
+// The groups in the sums of sizes.
 constexpr const char* group_code = "code";
 constexpr const char* group_native = "native files";
 constexpr const char* group_data = "data";

@@ -32,9 +32,8 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
             const toml::table& group = *node.as_table();
             std::string reason = group["reason"].value_or(std::string());
             auto first = static_cast<std::ptrdiff_t>(entries.size());
-            if (const toml::array* names = group["libraries"].as_array())
-                for (const toml::node& name : *names)
-                    entries.push_back({name.value_or(std::string()), reason});
+            for (std::string& name : texts_of(group["libraries"]))
+                entries.push_back({std::move(name), reason});
             if (group["c_library"].value_or(false)) {
                 c_library.family.assign(entries.begin() + first, entries.end());
                 c_library.loader = group["loader"].value_or(std::string());
@@ -49,9 +48,8 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, co
     if (const toml::array* groups = parsed.table()["files"].as_array())
         for (const toml::node& node : *groups) {
             const toml::table& group = *node.as_table();
-            if (const toml::array* paths = group["paths"].as_array())
-                for (const toml::node& path : *paths)
-                    files.push_back({path.value_or(std::string()), group["reason"].value_or(std::string())});
+            for (std::string& path : texts_of(group["paths"]))
+                files.push_back({std::move(path), group["reason"].value_or(std::string())});
         }
     std::vector<PlugIns> plug_ins;
     if (const toml::array* list = parsed.table()["plug_ins"].as_array())

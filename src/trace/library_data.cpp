@@ -145,9 +145,7 @@ LibraryData library_data_of(const std::vector<NativeFile>& natives, std::size_t 
     auto sources = package_sources_of({asked.begin(), asked.end()});
     std::ranges::stable_partition(candidates, &Candidate::takes_all);
     for (Candidate& one : candidates) {
-        auto all_known = known;
-        all_known.insert(data.fixed_places.begin(), data.fixed_places.end());
-        if (is_below(one.path, all_known)) continue;
+        if (is_below(one.path, known) || is_below(one.path, data.fixed_places)) continue;
         if (!one.takes_all) {
             auto own = sources.find(one.by);
             bool has_any = false;

@@ -138,7 +138,6 @@ constexpr const char* made_from_python = "\t";
 
 /// Compiled modules keep the names that they import as zero-ended strings: all words in one that could be
 /// names of modules.
-
 std::vector<std::string> words_of_extension(ByteSpan bytes) {
     std::string_view content = as_text(bytes);
     std::vector<std::string> words;

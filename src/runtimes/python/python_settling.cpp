@@ -1,5 +1,6 @@
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "runtimes/python/text_kinds.h"
 
 #include <algorithm>
 #include <unordered_map>
@@ -13,11 +14,11 @@ bool has_word(const FoundModule& module, std::string_view name) {
     auto source = module.kind == FoundModule::Kind::source ? MappedFile::open(module.file)
                                                            : tl::make_unexpected(Error());
     if (!source) return true;
-    auto goes_on = [](char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; };
     std::string_view text = source->text();
     for (std::size_t at = text.find(name); at != std::string_view::npos; at = text.find(name, at + 1)) {
         std::size_t end = at + name.size();
-        if ((at == 0 || !goes_on(text[at - 1])) && (end == text.size() || !goes_on(text[end]))) return true;
+        if ((at == 0 || !is_name_char(text[at - 1])) && (end == text.size() || !is_name_char(text[end])))
+            return true;
     }
     return false;
 }

@@ -1,5 +1,7 @@
 #include "runtimes/python/setting_names.h"
 
+#include "runtimes/python/text_kinds.h"
+
 #include <algorithm>
 #include <array>
 #include <cctype>
@@ -10,10 +12,9 @@ namespace omnistasis::python {
 namespace {
 
 bool starts_name(char c) { return std::isalpha(static_cast<unsigned char>(c)) != 0 || c == '_'; }
-bool goes_on(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; }
 
 /// What stands before or behind a word that is a part of something else: a path, an address.
-bool joins(char c) { return c == '/' || c == '@' || c == '-' || c == '.' || c == '\\' || goes_on(c); }
+bool joins(char c) { return c == '/' || c == '@' || c == '-' || c == '.' || c == '\\' || is_name_char(c); }
 
 } // namespace
 
@@ -34,7 +35,7 @@ std::vector<StringAt> names_in_settings(std::string_view text) {
         bool dotted = false;
         // Names with one dot, or the colon of an entry point, between them.
         while (end < text.size()) {
-            while (end < text.size() && goes_on(text[end])) ++end;
+            while (end < text.size() && is_name_char(text[end])) ++end;
             bool more =
                 end + 1 < text.size() && (text[end] == '.' || text[end] == ':') && starts_name(text[end + 1]);
             if (!more) break;

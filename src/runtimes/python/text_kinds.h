@@ -7,6 +7,9 @@ namespace omnistasis::python {
 
 // What a string constant in a source file may be, by its looks alone, and what it stands for.
 
+/// Whether a character stands in names, other than at their start.
+bool is_name_char(char c);
+
 /// "a.b", "a.b:c": parts that are names, with at least one dot.
 bool is_dotted_name(std::string_view text);
 
