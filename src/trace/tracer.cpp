@@ -115,7 +115,17 @@ void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
                     requested.insert(std::move(group));
     }
     auto unrequested = [&](UnitId id) { return !groups[id].empty() && !requested.contains(groups[id]); };
-    std::vector<bool> kept = reach.over([&](const Edge& edge) { return !unrequested(edge.to); });
+    // What can't run without them brings nothing in.
+    std::vector<bool> unable(units_.size());
+    for (bool changed = true; changed;) {
+        changed = false;
+        for (const Edge& edge : edges_)
+            if (!edge.reason.optional && !unable[edge.from] && !units_[edge.from].own &&
+                (unrequested(edge.to) || unable[edge.to]))
+                changed = unable[edge.from] = true;
+    }
+    std::vector<bool> kept =
+        reach.over([&](const Edge& edge) { return !unrequested(edge.to) && !unable[edge.from]; });
 
     std::map<std::string, LeftOut> left_out;
     for (const Edge& edge : edges_)

@@ -44,6 +44,31 @@ TEST_CASE("import statements in all their forms") {
     CHECK(scan_text("x = 1\n\n\nimport a\n").requests.at(0).line == 4);
 }
 
+TEST_CASE("what a module imports once a name is taken from it") {
+    auto taken = [](std::string_view text) {
+        Words all;
+        for (const Request& request : scan_text(text).requests)
+            all.push_back(request.module + "=" + request.taken_names);
+        return all;
+    };
+    CHECK(taken("def __getattr__(name):\n    import w\n    if name == 'a':\n        import own.a\n"
+                "    elif name in ('b', 'c'):\n        import own.b\n    elif name in TABLE:\n        import "
+                "d\n") == Words{"w=", "own.a=a\n", "own.b=b\nc\n", "d="});
+    CHECK(taken("if x:\n    pass\nelse:\n    def __getattr__(n):\n"
+                "        if n in parts: return importlib.import_module(f'{__name__}.{n}')\n") ==
+          Words{"own.mod.=*"});
+    // The method of a class is another thing, as is what another name is compared with.
+    CHECK(taken("class A:\n    def __getattr__(self, name):\n        if name == 'a': import a\n") ==
+          Words{"a="});
+    CHECK(taken("def __getattr__(name):\n    if mode == 'a': import a\n") == Words{"a="});
+    auto takes = [](const ScanResult& result, std::string_view name) {
+        return std::ranges::binary_search(result.names_taken, name_hash(name));
+    };
+    ScanResult result = scan_text("from x import one\ny.two.three()\ngetattr(z, 'four')\nfive = 'no name'\n");
+    for (const char* name : {"one", "two", "three", "four"}) CHECK(takes(result, name));
+    for (const char* name : {"x", "y", "five", "no name"}) CHECK(!takes(result, name));
+}
+
 TEST_CASE("what looks like an import and is none") {
     CHECK(
         words(scan_text("s = 'import a'\nt = \"\"\"\nimport b\n\"\"\"\n# import c\nu = r'\\'\nimport d\n")) ==

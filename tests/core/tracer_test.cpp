@@ -141,6 +141,24 @@ TEST_CASE("a group that only packages could use is left out with what only it ne
     for (const Edge& edge : graph.edges) CHECK((edge.from < 3 && edge.to < 3));
 }
 
+TEST_CASE("what can't run without a group that is left out brings nothing in") {
+    MadeUpRuntime runtime;
+    runtime.group = "kit";
+    runtime.needs = {{"main", {"lib"}},
+                     {"lib", {"plots?", "base"}},
+                     {"plots", {"plots.view", "font?"}},
+                     {"plots.view", {"kit", "picture?"}},
+                     {"kit", {}},
+                     {"font", {}},
+                     {"picture", {}},
+                     {"base", {}}};
+    CHECK(names(traced(runtime)) == Names{"base", "lib", "main", "plots"});
+    // With the group it runs, and all of it is there.
+    runtime.needs["main"].push_back("kit");
+    CHECK(names(traced(runtime)) ==
+          Names{"base", "font", "kit", "lib", "main", "picture", "plots", "plots.view"});
+}
+
 TEST_CASE("a group stays where the application wants it, or a package that can't do without") {
     MadeUpRuntime runtime;
     runtime.group = "kit";

@@ -128,6 +128,45 @@ TEST_CASE("installed packages name their parts in ways of their own") {
     CHECK(workshop.shell("out/linux-x86_64/main").out == "rope 7 1.5 ['crane'] ['mind the hook'] spare\n");
 }
 
+TEST_CASE("a package's parts that it imports once they are taken from it") {
+    Workshop workshop("taken");
+    std::string packages = workshop.make_environment();
+    auto write = [&](const std::string& name, const std::string& text) {
+        workshop.write(packages + name, text);
+    };
+    write("quay/__init__.py", "__all__ = ['rope', 'crane']\n"
+                              "def __getattr__(name):\n"
+                              "    if name == 'rope':\n        import quay.rope\n        return quay.rope\n"
+                              "    if name in ('crane', 'winch'):\n        import quay.crane\n"
+                              "        return quay.crane\n"
+                              "    raise AttributeError(name)\n");
+    write("quay/rope.py", "LENGTH = 7\n");
+    write("quay/crane.py", "import weights\nLOAD = weights.LOAD\n");
+    write("weights.py", "LOAD = 12\n");
+    write("tides/__init__.py", "import importlib\n"
+                               "def __getattr__(name):\n"
+                               "    if name not in ('high', 'low'): raise AttributeError(name)\n"
+                               "    return importlib.import_module(f'tides.{name}')\n");
+    write("tides/high.py", "LEVEL = 3\n");
+    write("tides/low.py", "LEVEL = 1\n");
+    auto modules = [&](const std::string& source) {
+        workshop.write("main.py", source);
+        auto traced = workshop.omnistasis({"trace", "main.py", "--runtime", ".venv", "--json"});
+        std::string found;
+        for (const char* name : {"quay.rope", "quay.crane", "weights", "tides.high", "tides.low"})
+            if (traced.out.find("\"name\": \"" + std::string(name) + "\"") != std::string::npos)
+                found += std::string(name) + " ";
+        return found;
+    };
+    CHECK(modules("import quay, tides\nprint(quay.rope.LENGTH, tides.high.LEVEL)\n") ==
+          "quay.rope tides.high ");
+    CHECK(modules("import quay\nprint(getattr(quay, 'winch').LOAD)\n") == "quay.crane weights ");
+    CHECK(modules("from quay import *\nprint(rope, crane)\n") == "quay.rope quay.crane weights ");
+    // A name that is taken from now on is seen where the trace was kept.
+    CHECK(modules("import quay\nprint(1)\n").empty());
+    CHECK(modules("import quay\nprint(quay.winch)\n") == "quay.crane weights ");
+}
+
 TEST_CASE("a project's notes: data beside a module, functions with arguments, folders of named packages") {
     Workshop workshop("project notes");
     workshop.write("dredge/__init__.py",

@@ -330,7 +330,7 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
     // What is asked for at the top of a module is asked for when it is imported, whatever becomes of it.
     Expansion at_once;
     for (const Request& request : scanned.result.requests)
-        if (!has_no_occasion(request, name, scanned.result))
+        if ((scanned.own || request.taken_names.empty()) && !has_no_occasion(request, name, scanned.result))
             answer(self, request, request.certainty == Certainty::guarded ? at_once : out);
     if (scanned.own)
         for (std::uint32_t line : scanned.result.unknown_imports)
@@ -373,19 +373,18 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
     if (unit.kind != UnitKind::code || names_are_read || searched_.contains(unit.file)) return {};
     auto scanned = scanned_source(unit);
     if (!scanned) return {};
+    // Of the names that are taken only those matter that bring something in.
+    std::erase_if(scanned->result.names_taken,
+                  [this](std::uint32_t name) { return !late_names_.contains(name); });
     Sha256 hash = sha256(stored_form(scanned->result));
     return {hash.begin(), hash.end()};
 }
 
 std::string PythonRuntime::learned() const {
-    nlohmann::json json{{"moved", moved_},
-                        {"sources", reads_own_sources_},
-                        {"shown", shows_modules_},
-                        {"idle", idle_notes_},
-                        {"with_source", with_source_},
-                        {"imported", imported_},
-                        {"programs", carries_programs_},
-                        {"libraries", introspected_.versions}};
+    nlohmann::json json{
+        {"moved", moved_},           {"sources", reads_own_sources_}, {"shown", shows_modules_},
+        {"idle", idle_notes_},       {"with_source", with_source_},   {"imported", imported_},
+        {"late_names", late_names_}, {"programs", carries_programs_}, {"libraries", introspected_.versions}};
     return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
@@ -398,6 +397,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
         idle_notes_ = json["idle"].get<std::set<std::string>>();
         with_source_ = json["with_source"].get<std::set<std::string>>();
         imported_ = json["imported"].get<std::set<std::string>>();
+        late_names_ = json["late_names"].get<std::set<std::uint32_t>>();
         carries_programs_ = json["programs"].get<bool>();
         introspected_.versions = json["libraries"].get<decltype(introspected_.versions)>();
     }

@@ -300,6 +300,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     settle_entry_points(ids, needs);
     settle_sources(units, ids, needs);
     settle_programs(ids, needs);
+    settle_taken_names(units, ids, needs);
     settle_settings(units, ids, needs);
     settled_ = scanned_.size();
     settle_own(ids, needs);

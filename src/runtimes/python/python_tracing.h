@@ -294,6 +294,10 @@ class PythonRuntime : public trace::Runtime {
 
     // What own settings name: python_settings.cpp
     void settle_settings(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
+    // What modules import once a name is taken from them: python_taken_names.cpp
+    void settle_taken_names(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
+    void note_late_requests(std::size_t scanned);
+    bool is_taken(const std::string& module, std::uint32_t name);
     // Programs that it starts: python_programs.cpp
     void settle_programs(const UnitIds& ids, UnitNeeds& needs);
 
@@ -367,13 +371,21 @@ class PythonRuntime : public trace::Runtime {
         std::map<std::string, std::set<std::string>> versions; ///< that some module asks for, by library
         std::set<std::string> settled;                         ///< modules whose requests are answered
     } introspected_;
-    std::set<std::string> settings_read_; ///< own files
-    std::set<std::string> programs_seen_; ///< that own code starts
-    bool carries_programs_ = false;       ///< some of them go along
-    bool whole_library_ = false;          ///< the standard library goes along whole
-    bool reads_own_sources_ = false;      ///< the application reads Python files as text
-    std::set<std::string> with_source_;   ///< own modules whose source goes along as a file
-    std::set<std::string> shows_modules_; ///< distributions that look at their own module files
+    /// A request that a module's __getattr__ makes once somebody takes one of `names` from it.
+    struct LateRequest {
+        std::string module;
+        Request request;
+        std::vector<std::uint32_t> names; ///< hashes
+    };
+    std::vector<LateRequest> late_requests_; ///< those that were not made yet
+    std::set<std::uint32_t> late_names_;     ///< the names of all that there were
+    std::set<std::string> settings_read_;    ///< own files
+    std::set<std::string> programs_seen_;    ///< that own code starts
+    bool carries_programs_ = false;          ///< some of them go along
+    bool whole_library_ = false;             ///< the standard library goes along whole
+    bool reads_own_sources_ = false;         ///< the application reads Python files as text
+    std::set<std::string> with_source_;      ///< own modules whose source goes along as a file
+    std::set<std::string> shows_modules_;    ///< distributions that look at their own module files
     std::map<std::string, std::vector<std::string>>
         requested_with_;                           ///< distribution, groups that it requires
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries

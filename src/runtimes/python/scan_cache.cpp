@@ -19,8 +19,10 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
         into.value(request.name);
         into.value(request.instead_of_first);
         into.value(request.instead_of_last);
+        into.value(request.taken_names);
     });
-    visit_list(archive, result.unknown_imports, [](auto& into, auto& line) { into.value(line); });
+    for (auto* numbers : {&result.unknown_imports, &result.names_taken})
+        visit_list(archive, *numbers, [](auto& into, auto& number) { into.value(number); });
     for (auto* strings :
          {&result.import_suffixes, &result.dotted_strings, &result.path_strings, &result.system_paths,
           &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,

@@ -29,6 +29,9 @@ struct Block {
     std::size_t first_request = 0; ///< try bodies: the first request made inside
     std::size_t last_request = 0;  ///< and the number behind the last one, once a handler has begun
     bool handles_imports = false;  ///< a handler of ImportError and nothing wider
+    bool is_class = false;
+    std::string_view taken;  ///< the parameter of a module's __getattr__: the name that is taken
+    std::string taken_names; ///< the branch is for these, one a line
 };
 
 class Scanner {
@@ -44,6 +47,9 @@ class Scanner {
             leave_blocks(lexer_.indent());
             read_line(line);
         }
+        std::ranges::sort(result_.names_taken);
+        auto repeated = std::ranges::unique(result_.names_taken);
+        result_.names_taken.erase(repeated.begin(), repeated.end());
         return std::move(result_);
     }
 
@@ -152,6 +158,7 @@ class Scanner {
             block.kind = Block::Kind::if_chain;
             block.dead |= chain.taken || known == false;
             block.guarded = known != true || chain.uncertain;
+            block.taken_names = names_compared(rest);
             if (known == true && !chain.uncertain) chain.taken = true;
             if (!known) chain.uncertain = true;
         } else if (keyword.is("else")) {
@@ -180,6 +187,12 @@ class Scanner {
             }
         } else if (keyword.is("def")) {
             block.kind = Block::Kind::function;
+            bool in_module = std::ranges::none_of(blocks_, [](const Block& outer) {
+                return outer.is_class || outer.kind == Block::Kind::function;
+            });
+            if (in_module && rest.size() > 2 && rest[0].is("__getattr__")) block.taken = rest[2].text;
+        } else if (keyword.is("class")) {
+            block.is_class = true;
         } else if (keyword.is("while") || keyword.is("case")) {
             block.guarded = !keyword.is("while") || evaluate_condition(rest, facts_) != true;
         } else if (keyword.is("with")) {
@@ -193,6 +206,37 @@ class Scanner {
             read_expressions(rest);
         }
         blocks_.push_back(block);
+    }
+
+    /// The parameter of the module's __getattr__ that is being read; empty outside of it.
+    std::string_view taken_parameter() const {
+        for (const Block& block : blocks_)
+            if (!block.taken.empty()) return block.taken;
+        return {};
+    }
+
+    /// if name == "part", if name in ("part", "other"): the names in it, one a line
+    std::string names_compared(Tokens condition) const {
+        std::string_view parameter = taken_parameter();
+        bool compares = !parameter.empty() && condition.size() > 2 && condition[0].is(parameter) &&
+                        (condition[1].is("==") || condition[1].is("in"));
+        if (!compares) return {};
+        std::string names;
+        for (const Token& token : condition.subspan(2)) {
+            if (token.is_plain_string())
+                names += string_value(token) + "\n";
+            else if (token.kind == TokenKind::name)
+                return {};
+        }
+        return names;
+    }
+
+    /// What has to be taken from the module for a request that is made here.
+    std::string names_to_take(Request::Kind kind, std::string_view module) const {
+        if (taken_parameter().empty()) return {};
+        for (const Block& block : blocks_)
+            if (!block.taken_names.empty()) return block.taken_names;
+        return kind == Request::Kind::family && module.ends_with('.') ? "*" : "";
     }
 
     static bool expects_missing_modules(Tokens handler) {
@@ -319,6 +363,7 @@ class Scanner {
                 request.instead_of_first = static_cast<std::uint32_t>(block.first_request);
                 request.instead_of_last = static_cast<std::uint32_t>(block.last_request);
             }
+        request.taken_names = names_to_take(kind, module);
         request.module = std::move(module);
         return result_.requests.emplace_back(std::move(request));
     }
@@ -360,6 +405,7 @@ class Scanner {
         if (position < statement.size() && statement[position].is("(")) ++position;
         while (position < statement.size() && statement[position].kind == TokenKind::name) {
             note_watched(statement[position]);
+            note_taken(statement[position].text);
             Request& request = add_request(Request::Kind::from_module, statement[position].line, module);
             request.level = level;
             request.name = statement[position++].text;
@@ -394,6 +440,7 @@ class Scanner {
             if (token.kind == TokenKind::string) {
                 note_string(tokens, i);
             } else if (token.kind == TokenKind::name) {
+                if (i > 0 && tokens[i - 1].is(".")) note_taken(token.text);
                 if (i + 1 < tokens.size() && tokens[i + 1].is("(")) {
                     std::size_t end = behind_closing(tokens, i + 1);
                     Tokens inside = tokens.subspan(i + 2, end > i + 2 ? end - i - 3 : 0);
@@ -412,6 +459,7 @@ class Scanner {
         const Token& token = tokens[i];
         if (token.bytes || token.formatted || !facts_.keeps_strings) return;
         note_watched(token);
+        if (is_plain_name(token.text)) note_taken(token.text);
         if (facts_.is_own && facts_.known_programs != nullptr) {
             std::string_view word = token.text.substr(0, token.text.find_first_of(" \t\n"));
             if (facts_.known_programs->contains(word))
@@ -451,6 +499,10 @@ class Scanner {
         bool known =
             std::ranges::any_of(result_.watched, [&](const StringAt& one) { return one.text == token.text; });
         if (!known) result_.watched.push_back({std::string(token.text), token.line});
+    }
+
+    void note_taken(std::string_view name) {
+        if (facts_.keeps_strings) result_.names_taken.push_back(name_hash(name));
     }
 
     void note_name(Tokens tokens, std::size_t i) {

@@ -37,7 +37,17 @@ struct Request {
     /// none.
     std::uint32_t instead_of_first = 0;
     std::uint32_t instead_of_last = 0;
+    /// Made by the module's __getattr__ (PEP 562) once somebody takes one of these names from it; one a line,
+    /// `*` for a name that is part of `module`. Empty: made whatever is taken.
+    std::string taken_names;
 };
+
+/// Stands for a name in `ScanResult::names_taken` (FNV-1a).
+constexpr std::uint32_t name_hash(std::string_view name) {
+    std::uint32_t hash = 2166136261u;
+    for (char c : name) hash = (hash ^ static_cast<unsigned char>(c)) * 16777619u;
+    return hash;
+}
 
 /// A string constant with the line that it begins on.
 struct StringAt {
@@ -71,6 +81,9 @@ struct ScanResult {
     /// Native libraries that are opened by name: file names (libx.so.1), or the bare names that find_library
     /// takes.
     std::vector<StringAt> libraries;
+    /// Hashes of all names that are taken from something: `.name`, `from x import name`, and of strings that
+    /// are names, as getattr takes them. Sorted.
+    std::vector<std::uint32_t> names_taken;
     std::uint32_t computed_library =
         0;                       ///< the line of a call that opens a library by a computed name; 0: none
     bool reads_stubs = false;    ///< its submodules are named in the stub file beside it (attach_stub)

@@ -10,6 +10,11 @@ namespace omnistasis::python {
 
 bool is_name_char(char c) { return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_'; }
 
+bool is_plain_name(std::string_view text) {
+    return !text.empty() && text.size() <= 60 && !(text[0] >= '0' && text[0] <= '9') &&
+           std::ranges::all_of(text, is_name_char);
+}
+
 bool is_dotted_name(std::string_view text) {
     bool expects_part = true;
     bool has_dot = false;

@@ -10,6 +10,9 @@ namespace omnistasis::python {
 /// Whether a character stands in names, other than at their start.
 bool is_name_char(char c);
 
+/// A name without dots, of at most 60 characters.
+bool is_plain_name(std::string_view text);
+
 /// "a.b", "a.b:c": parts that are names, with at least one dot.
 bool is_dotted_name(std::string_view text);
 

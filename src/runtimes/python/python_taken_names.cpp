@@ -1,0 +1,65 @@
+// Modules that import their parts when somebody takes them: `numpy.linalg` comes from a function __getattr__
+// (PEP 562) in numpy/__init__.py that imports it. What such a function may import is needed only where a
+// module that is needed itself takes the name.
+#include "runtimes/python/python_tracing.h"
+
+#include <algorithm>
+#include <sstream>
+
+namespace omnistasis::python {
+
+/// Holds what a module asks for once names are taken from it until they are.
+void PythonRuntime::note_late_requests(std::size_t scanned) {
+    const std::string& module = scanned_[scanned].name;
+    for (const Request& request : scanned_[scanned].result.requests) {
+        if (request.taken_names.empty()) continue;
+        if (request.taken_names == "*") {
+            // The name that is taken is the end of the module's.
+            for (const std::string& part : finder_.modules_in(parent_of(request.module))) {
+                std::string name = part.substr(request.module.size());
+                if (!part.starts_with(request.module) || name.find('.') != std::string::npos) continue;
+                Request one = request;
+                one.kind = Request::Kind::module;
+                one.module = part;
+                late_requests_.push_back({module, std::move(one), {name_hash(name)}});
+            }
+            continue;
+        }
+        LateRequest late{module, request, {}};
+        std::istringstream names(request.taken_names);
+        for (std::string name; std::getline(names, name);) late.names.push_back(name_hash(name));
+        late_requests_.push_back(std::move(late));
+    }
+}
+
+/// Whether some module that is needed takes a name from `module`, which it imports.
+bool PythonRuntime::is_taken(const std::string& module, std::uint32_t name) {
+    return std::ranges::any_of(scanned_, [&](const Scanned& scanned) {
+        if (scanned.name == module || scanned.standard || only_goes_along(scanned)) return false;
+        bool takes_name = std::ranges::binary_search(scanned.result.names_taken, name);
+        return std::ranges::any_of(scanned.result.requests, [&](const Request& request) {
+            bool everything = request.kind == Request::Kind::everything_of;
+            if (!takes_name && !everything) return false;
+            std::string asked = absolute_module(request, scanned.name);
+            return (everything && asked == module) || (takes_name && top_of(asked) == top_of(module));
+        });
+    });
+}
+
+void PythonRuntime::settle_taken_names(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs) {
+    for (std::size_t i = settled_; i < scanned_.size(); ++i)
+        if (!scanned_[i].own) note_late_requests(i);
+    for (const LateRequest& late : late_requests_) late_names_.insert(late.names.begin(), late.names.end());
+    std::erase_if(late_requests_, [&](const LateRequest& late) {
+        auto taken = [&](std::uint32_t name) { return is_taken(late.module, name); };
+        auto id = ids.find(late.module);
+        if (id == ids.end() || std::ranges::none_of(late.names, taken)) return false;
+        Expansion out;
+        answer(units[id->second], late.request, out);
+        hold_back_unrelated(units[id->second], out);
+        for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
+        return true;
+    });
+}
+
+} // namespace omnistasis::python
