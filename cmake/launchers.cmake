@@ -30,7 +30,7 @@ endfunction()
 
 set(launcher_objects)
 foreach(name posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix
-        message_window payload_reader sha256)
+        message_window payload_reader code_filter sha256)
   add_launcher_object(${name} object)
   list(APPEND launcher_objects ${object})
 endforeach()
@@ -95,7 +95,7 @@ set(decoder_flags -O2 -DZSTD_DISABLE_ASM -ffunction-sections -fdata-sections -I$
 find_program(AARCH64_CXX aarch64-linux-gnu-g++ REQUIRED)
 find_program(AARCH64_CC aarch64-linux-gnu-gcc REQUIRED)
 sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix
-  message_window payload_reader sha256 no_signature)
+  message_window payload_reader code_filter sha256 no_signature)
 add_foreign_objects(linux-aarch64 ${AARCH64_CXX} "${sources}" objects ${freestanding_flags} -D_GNU_SOURCE -fstack-protector-strong)
 add_foreign_objects(linux-aarch64 ${AARCH64_CC} "${zstd_decoder}" inputs ${decoder_flags})
 add_foreign_launcher(linux-aarch64 ${AARCH64_CC} -static -no-pie -Wl,-Ttext-segment=0x70000000 -s -Wl,--gc-sections
@@ -104,7 +104,7 @@ add_foreign_launcher(linux-aarch64 ${AARCH64_CC} -static -no-pie -Wl,-Ttext-segm
 find_program(MINGW_CXX x86_64-w64-mingw32-g++ REQUIRED)
 find_program(MINGW_CC x86_64-w64-mingw32-gcc REQUIRED)
 sources_of(sources windows self_windows files_windows unpack_windows stream_layout tree_place_windows program_windows old_trees_windows
-  payload_reader sha256)
+  payload_reader code_filter sha256)
 add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${sources}" objects ${freestanding_flags} -DUNICODE -D_WIN32_WINNT=0x0A00)
 add_foreign_objects(windows-x86_64 ${MINGW_CC} "${zstd_decoder}" inputs ${decoder_flags})
 add_foreign_launcher(windows-x86_64 ${MINGW_CC} -static -s -Wl,--gc-sections -Wl,--no-insert-timestamp)
@@ -112,7 +112,7 @@ add_foreign_launcher(windows-x86_64 ${MINGW_CC} -static -s -Wl,--gc-sections -Wl
 find_program(CLANG_CXX NAMES clang++ clang++-14 REQUIRED)
 find_program(MACH_O_LINKER NAMES ld64.lld ld64.lld-14 REQUIRED)
 execute_process(COMMAND ${CLANG_CXX} -print-resource-dir OUTPUT_VARIABLE clang_headers OUTPUT_STRIP_TRAILING_WHITESPACE)
-sources_of(sources macos/launcher payload_reader sha256)
+sources_of(sources macos/launcher payload_reader code_filter sha256)
 foreach(processor aarch64 x86_64)
   string(REPLACE aarch64 arm64 architecture ${processor})
   add_foreign_objects(macos-${processor} ${CLANG_CXX} "${sources}" objects ${freestanding_flags} -target ${architecture}-apple-macos11

@@ -66,6 +66,9 @@ constexpr size_t signature_size = 64;
 constexpr size_t pe_header_offset = 0x3c;
 constexpr size_t pe_checksum_offset = 24 + 64;
 
+/// In the raw size of a block: its bytes are code of x86-64, whose targets are positions (code_filter.h).
+constexpr uint32_t block_is_code = 1u << 31;
+
 /// A reader refuses what is larger; no writer makes it.
 constexpr uint32_t largest_block = 8u << 20;
 constexpr uint32_t largest_head = 1u << 20;

@@ -1,5 +1,6 @@
 #include "payload_reader.h"
 
+#include "code_filter.h"
 #include "sha256.h"
 
 #include <string.h>
@@ -215,8 +216,9 @@ ReadError Index::open(Bytes bytes, const Trailer& trailer, bool has_blocks) {
 
 Block Index::block(uint32_t i) const {
     const uint8_t* at = blocks_ + size_t(i) * block_record;
+    uint32_t raw_size = static_cast<uint32_t>(number(at + 12, 4));
     return {payload_offset_ + number(at, 8), static_cast<uint32_t>(number(at + 8, 4)),
-            static_cast<uint32_t>(number(at + 12, 4)), at + 16};
+            raw_size & ~block_is_code, (raw_size & block_is_code) != 0, at + 16};
 }
 
 uint64_t Index::content_size(uint32_t i) const { return number(contents_ + size_t(i) * content_record, 8); }
@@ -243,7 +245,9 @@ ReadError unpack_block(const uint8_t* stored, const Block& block, uint8_t* raw, 
     size_t size = context != nullptr ? ZSTD_decompressDCtx(static_cast<ZSTD_DCtx*>(context), raw,
                                                            block.raw_size, stored, block.stored_size)
                                      : ZSTD_decompress(raw, block.raw_size, stored, block.stored_size);
-    return size == block.raw_size ? ReadError::none : ReadError::damaged;
+    if (size != block.raw_size) return ReadError::damaged;
+    if (block.is_code) positions_to_distances(raw, size);
+    return ReadError::none;
 }
 
 } // namespace omnistasis::payload

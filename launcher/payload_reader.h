@@ -67,6 +67,7 @@ struct Block {
     uint64_t offset = 0; ///< from the start of the file
     uint32_t stored_size = 0;
     uint32_t raw_size = 0; ///< equal to stored_size: not compressed
+    bool is_code = false;  ///< the targets of calls are positions
     const uint8_t* hash = nullptr;
 };
 

@@ -8,6 +8,7 @@ Checks every hash and number, prints what the head says and the files, and write
 
 import hashlib
 import os
+import re
 import struct
 import subprocess
 import sys
@@ -16,6 +17,7 @@ TRAILER = 128
 TAGS = {1: "tree id", 2: "name", 3: "start", 4: "mode", 5: "index hash", 6: "tree folder", 7: "version", 8: "working folder", 9: "loader",
         10: "state", 11: "launcher hash", 12: "parts", 13: "signature"}
 HASHES = ("tree id", "index hash", "mode", "launcher hash", "parts", "signature")
+CALL = re.compile(rb"[\xe8\xe9].{3}([\x00\xff]?)", re.DOTALL)
 LARGEST_BLOCK = 8 << 20
 
 
@@ -76,6 +78,19 @@ def read(data):
     return fields, read_files(payload, index, fields), parts[1:]
 
 
+def distances(block):
+    """The block with the targets of calls as distances again."""
+    block, at = bytearray(block), 0
+    while found := CALL.search(block, at):
+        at = found.end()
+        if not found[1]:
+            continue
+        number = (int.from_bytes(block[at - 4 : at], "little") - at) & 0x1FFFFFF
+        number |= 0xFE000000 if number & 0x1000000 else 0
+        block[at - 4 : at] = number.to_bytes(4, "little")
+    return bytes(block)
+
+
 def read_files(payload, index, fields):
     block_count, content_count, file_count = struct.unpack_from("<III", index)
     at, stream = 12, []
@@ -83,10 +98,12 @@ def read_files(payload, index, fields):
     need(not beside or block_count == 0, "blocks of files that lie beside the launcher")
     for _ in range(block_count):
         offset, stored, raw = struct.unpack_from("<QII", index, at)
+        is_code, raw = raw >> 31, raw & 0x7FFFFFFF
         piece = payload[offset : offset + stored]
         need(len(piece) == stored and 0 < raw <= LARGEST_BLOCK, "a block is not inside")
         need(sha256(piece) == index[at + 16 : at + 48], "a block's hash is wrong")
-        stream.append(piece if stored == raw else unpacked(piece, raw))
+        block = piece if stored == raw else unpacked(piece, raw)
+        stream.append(distances(block) if is_code else block)
         at += 48
     stream = b"".join(stream)
     contents, used = [], 0

@@ -102,6 +102,8 @@ class Builder {
         });
         for (TreeFile& file : tree_)
             if (file.group.empty()) file.group = file.source.empty() ? group_code : group_data;
+        if (result_.target.ends_with("x86_64"))
+            for (TreeFile& file : tree_) file.is_code = file.group == group_native;
         count();
         list_parts();
         hashing.get();

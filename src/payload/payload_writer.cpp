@@ -1,5 +1,6 @@
 #include "payload/payload_writer.h"
 
+#include "code_filter.h"
 #include "payload_format.h"
 #include "support/stored_form.h"
 
@@ -127,6 +128,7 @@ struct Piece {
 struct Block {
     std::vector<Piece> pieces;
     std::size_t raw_size = 0;
+    bool is_code = false;  ///< machine code of x86-64, for the most part
     bool is_known = false; ///< the store had it
     std::string stored;
     Sha256 hash{};
@@ -320,6 +322,10 @@ class Writer {
                 if (is_cut || ends_group(content.content, block->raw_size)) break;
             }
             if (block->raw_size == 0) control.stop();
+            std::size_t code = 0;
+            for (const Piece& piece : block->pieces)
+                code += contents_[piece.content].content.file().is_code ? piece.size : 0;
+            block->is_code = code > block->raw_size / 2;
             return block;
         };
         auto compress = [&](std::shared_ptr<Block> block) {
@@ -340,7 +346,8 @@ class Writer {
         auto write = [&](std::shared_ptr<Block> block) {
             put(blocks_, written_, 8);
             put(blocks_, block->stored.size(), 4);
-            put(blocks_, block->raw_size, 4);
+            bool is_filtered = block->is_code && block->stored.size() < block->raw_size;
+            put(blocks_, block->raw_size | (is_filtered ? block_is_code : 0), 4);
             put(blocks_, block->hash);
             ++block_count_;
             sizes_.known_blocks += block->is_known;
@@ -369,8 +376,8 @@ class Writer {
 
     /// All that the stored form of a block depends on.
     std::string key_of(const Block& block) const {
-        std::string subject =
-            fmt::format("block {} {} {}", ZSTD_versionString(), options_.level, window_log(block.raw_size));
+        std::string subject = fmt::format("block {} {} {} {}", ZSTD_versionString(), options_.level,
+                                          window_log(block.raw_size), block.is_code ? "code" : "plain");
         for (const Piece& piece : block.pieces) {
             put(subject, contents_[piece.content].content.hash());
             put(subject, piece.from, 8);
@@ -382,7 +389,7 @@ class Writer {
     void compress_pieces(Block& block) {
         Bytes joined;
         ByteSpan raw;
-        if (block.pieces.size() == 1) {
+        if (block.pieces.size() == 1 && !block.is_code) {
             raw = bytes_of(block.pieces[0]);
         } else {
             joined.reserve(block.raw_size);
@@ -390,6 +397,7 @@ class Writer {
                 ByteSpan bytes = bytes_of(piece);
                 joined.insert(joined.end(), bytes.begin(), bytes.end());
             }
+            if (block.is_code) distances_to_positions(joined.data(), joined.size());
             raw = joined;
         }
         Compressor& compressor = compressors_.local();
@@ -402,10 +410,12 @@ class Writer {
         std::size_t size =
             ZSTD_compress2(context, compressor.out.data(), compressor.out.size(), raw.data(), raw.size());
         // What does not become smaller is stored as it is; equal sizes say so.
-        if (ZSTD_isError(size) || size >= raw.size())
+        if (ZSTD_isError(size) || size >= raw.size()) {
+            if (block.is_code) positions_to_distances(joined.data(), joined.size());
             block.stored = as_text(raw);
-        else
+        } else {
             block.stored.assign(compressor.out, 0, size);
+        }
     }
 
     /// Whether stored bytes that come from elsewhere are those of the block: unpacking is far faster than
@@ -417,6 +427,8 @@ class Writer {
             raw.resize(block.raw_size);
             if (ZSTD_decompress(raw.data(), raw.size(), stored.data(), stored.size()) != raw.size())
                 return false;
+            if (block.is_code)
+                positions_to_distances(reinterpret_cast<std::uint8_t*>(raw.data()), raw.size());
         }
         std::size_t at = 0;
         for (const Piece& piece : block.pieces) {

@@ -31,6 +31,7 @@ struct TreeFile {
                                      ///< leaves the other as it is
     std::string group{};             ///< what it counts as in sums of sizes: a word of the caller's
     std::optional<Sha256> hash{};    ///< of `content`, where it is known already
+    bool is_code = false;            ///< machine code of x86-64
 };
 
 /// The size of a file's content, in bytes; 0 where its source can't be looked at.

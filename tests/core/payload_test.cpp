@@ -98,6 +98,32 @@ TEST_CASE("a payload comes back as it was, with equal contents stored once") {
     fs::remove(file);
 }
 
+TEST_CASE("native code comes back as it was, packed or stored as it is") {
+    fs::path file = fs::temp_directory_path() / ("omnistasis code test " + std::to_string(::getpid()));
+    std::mt19937 random(3);
+    std::string calls(200'000, '\0');
+    for (std::size_t at = 0; at + 9 < calls.size(); at += 9) {
+        std::uint32_t distance = static_cast<std::uint32_t>(random() % 64 * 4096 - at);
+        calls[at] = '\xE8';
+        std::memcpy(&calls[at + 1], &distance, 4);
+        calls[at + 6] = static_cast<char>(random());
+    }
+    std::string noise(5 << 20, '\0');
+    for (char& c : noise) c = random() % 3 == 0 ? '\xE8' : static_cast<char>(random());
+    auto tree = std::vector<payload::TreeFile>{{"lib/calls", 0644, calls}};
+    std::size_t as_data = write_sample(file, tree).size();
+    tree[0].is_code = true;
+    CHECK(write_sample(file, tree).size() < as_data - 20'000);
+    tree.push_back({"lib/noise", 0644, noise});
+    tree[1].is_code = true;
+    std::string written = write_sample(file, tree);
+    payload::ReadError error{};
+    auto back = read_back(written, error);
+    CHECK(error == payload::ReadError::none);
+    for (const auto& one : tree) CHECK((back[one.place] == one.content));
+    fs::remove(file);
+}
+
 TEST_CASE("no changed byte and no cut goes unnoticed") {
     fs::path file = fs::temp_directory_path() / ("omnistasis payload flips " + std::to_string(::getpid()));
     std::vector<payload::TreeFile> tree{{"bin/app", 0755, std::string(3000, 'x') + "y"},
