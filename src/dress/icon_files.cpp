@@ -1,6 +1,7 @@
 #include "dress/icon_files.h"
 
 #include "support/byte_view.h"
+#include "support/byte_writer.h"
 
 #include <algorithm>
 #include <array>
@@ -16,14 +17,6 @@ const std::vector<int> linux_icon_edges{16, 22, 24, 32, 48, 64, 96, 128, 256, 51
 namespace {
 
 constexpr int largest_edge = 16384;
-
-void put(std::string& out, std::uint32_t value, int width) {
-    for (int i = 0; i < width; ++i) out += static_cast<char>(value >> 8 * i);
-}
-
-void put_big(std::string& out, std::uint32_t value) {
-    for (int shift = 24; shift >= 0; shift -= 8) out += static_cast<char>(value >> shift);
-}
 
 bool is_png(ByteSpan bytes) {
     return bytes.size() > 8 && std::memcmp(bytes.data(), "\x89PNG\r\n\x1a\n", 8) == 0;
@@ -193,14 +186,14 @@ std::string icon_image(const Picture& picture) {
     auto width = static_cast<std::size_t>(picture.width), height = static_cast<std::size_t>(picture.height);
     std::size_t mask_row = (width + 31) / 32 * 4;
     std::string out;
-    put(out, 40, 4);
-    put(out, static_cast<std::uint32_t>(width), 4);
-    put(out, static_cast<std::uint32_t>(2 * height), 4);
-    put(out, 1, 2);
-    put(out, 32, 2);
-    put(out, 0, 4);
-    put(out, static_cast<std::uint32_t>(height * (width * 4 + mask_row)), 4);
-    for (int i = 0; i < 4; ++i) put(out, 0, 4);
+    put_little(out, 40, 4);
+    put_little(out, static_cast<std::uint64_t>(width), 4);
+    put_little(out, static_cast<std::uint64_t>(2 * height), 4);
+    put_little(out, 1, 2);
+    put_little(out, 32, 2);
+    put_little(out, 0, 4);
+    put_little(out, static_cast<std::uint64_t>(height * (width * 4 + mask_row)), 4);
+    for (int i = 0; i < 4; ++i) put_little(out, 0, 4);
     for (std::size_t y = height; y-- > 0;)
         for (std::size_t x = 0; x < width; ++x) {
             const std::uint8_t* pixel = picture.pixels.data() + (y * width + x) * 4;
@@ -218,18 +211,18 @@ std::string icon_image(const Picture& picture) {
 
 std::string ico_bytes(const std::vector<Picture>& pictures) {
     std::string head, body;
-    put(head, 0, 2);
-    put(head, 1, 2);
-    put(head, static_cast<std::uint32_t>(pictures.size()), 2);
+    put_little(head, 0, 2);
+    put_little(head, 1, 2);
+    put_little(head, static_cast<std::uint64_t>(pictures.size()), 2);
     for (const Picture& picture : pictures) {
         std::string image = icon_image(picture);
         head += static_cast<char>(picture.width >= 256 ? 0 : picture.width);
         head += static_cast<char>(picture.height >= 256 ? 0 : picture.height);
-        put(head, 0, 2);
-        put(head, 1, 2);
-        put(head, 32, 2);
-        put(head, static_cast<std::uint32_t>(image.size()), 4);
-        put(head, static_cast<std::uint32_t>(6 + 16 * pictures.size() + body.size()), 4);
+        put_little(head, 0, 2);
+        put_little(head, 1, 2);
+        put_little(head, 32, 2);
+        put_little(head, static_cast<std::uint64_t>(image.size()), 4);
+        put_little(head, static_cast<std::uint64_t>(6 + 16 * pictures.size() + body.size()), 4);
         body += image;
     }
     return head + body;
@@ -239,7 +232,7 @@ std::string icns_bytes(const std::vector<Picture>& pictures) {
     std::string body;
     auto add = [&](const char* name, const std::string& bytes) {
         body += name;
-        put_big(body, static_cast<std::uint32_t>(8 + bytes.size()));
+        put_big(body, 8 + bytes.size(), 4);
         body += bytes;
     };
     for (std::size_t i = 0; i < 2; ++i)
@@ -260,7 +253,7 @@ std::string icns_bytes(const std::vector<Picture>& pictures) {
             break;
         }
     std::string head = "icns";
-    put_big(head, static_cast<std::uint32_t>(8 + body.size()));
+    put_big(head, 8 + body.size(), 4);
     return head + body;
 }
 

@@ -1,6 +1,7 @@
 #include "dress/mach_signature.h"
 
 #include "support/byte_view.h"
+#include "support/byte_writer.h"
 
 #include <algorithm>
 
@@ -15,14 +16,6 @@ constexpr std::uint32_t ad_hoc = 2;
 constexpr std::size_t page = 4096;
 constexpr int special_slots = 3;           // Info.plist 1, requirements 2, resources 3
 constexpr std::size_t directory_head = 88; // version 0x20400
-
-void put(std::string& out, std::uint64_t value, int width) {
-    for (int i = width - 1; i >= 0; --i) out += static_cast<char>(value >> 8 * i);
-}
-
-void set(std::string& out, std::size_t at, std::uint64_t value, int width) {
-    for (int i = 0; i < width; ++i) out[at + static_cast<std::size_t>(i)] = static_cast<char>(value >> 8 * i);
-}
 
 void put_hash(std::string& out, std::string_view bytes) {
     Sha256 digest = sha256(bytes);
@@ -51,9 +44,9 @@ Result<std::string> with_seal(std::string program, const SealedParts& parts) {
     if (offset > program.size()) return wrong("its signature is outside of the file");
     std::size_t pages = (offset + page - 1) / page;
     std::string requirements;
-    put(requirements, magic_requirements, 4);
-    put(requirements, 12, 4);
-    put(requirements, 0, 4);
+    put_big(requirements, magic_requirements, 4);
+    put_big(requirements, 12, 4);
+    put_big(requirements, 0, 4);
 
     std::size_t hashes = directory_head + parts.identifier.size() + 1 + special_slots * 32;
     std::size_t directory_size = hashes + pages * 32;
@@ -64,40 +57,40 @@ Result<std::string> with_seal(std::string program, const SealedParts& parts) {
     // The hashes are of the program as it will be.
     std::uint64_t end = offset + room;
     std::uint64_t start_of_linkedit = view.quad(linkedit + 40);
-    set(program, signature + 12, room, 4);
-    set(program, linkedit + 48, end - start_of_linkedit, 8);
-    set(program, linkedit + 32, (end - start_of_linkedit + 0x3fff) / 0x4000 * 0x4000, 8);
+    set_little(program, signature + 12, room, 4);
+    set_little(program, linkedit + 48, end - start_of_linkedit, 8);
+    set_little(program, linkedit + 32, (end - start_of_linkedit + 0x3fff) / 0x4000 * 0x4000, 8);
     program.resize(offset);
 
     std::string blob;
-    put(blob, magic_super_blob, 4);
-    put(blob, whole, 4);
-    put(blob, 2, 4);
-    put(blob, 0, 4); // the code directory
-    put(blob, super_head, 4);
-    put(blob, 2, 4); // the requirements
-    put(blob, super_head + directory_size, 4);
-    put(blob, magic_directory, 4);
-    put(blob, directory_size, 4);
-    put(blob, 0x20400, 4);
-    put(blob, ad_hoc, 4);
-    put(blob, hashes, 4);
-    put(blob, directory_head, 4);
-    put(blob, special_slots, 4);
-    put(blob, pages, 4);
-    put(blob, offset, 4);
-    put(blob, 32, 1); // SHA-256
-    put(blob, 2, 1);
-    put(blob, 0, 1);
-    put(blob, 12, 1); // a page is 2^12 bytes
-    put(blob, 0, 4);
-    put(blob, 0, 4); // no scatter
-    put(blob, 0, 4); // no team
-    put(blob, 0, 4);
-    put(blob, 0, 8);
-    put(blob, 0, 8); // the text segment's place in the file
-    put(blob, text_size, 8);
-    put(blob, 1, 8); // a main program
+    put_big(blob, magic_super_blob, 4);
+    put_big(blob, whole, 4);
+    put_big(blob, 2, 4);
+    put_big(blob, 0, 4); // the code directory
+    put_big(blob, super_head, 4);
+    put_big(blob, 2, 4); // the requirements
+    put_big(blob, super_head + directory_size, 4);
+    put_big(blob, magic_directory, 4);
+    put_big(blob, directory_size, 4);
+    put_big(blob, 0x20400, 4);
+    put_big(blob, ad_hoc, 4);
+    put_big(blob, hashes, 4);
+    put_big(blob, directory_head, 4);
+    put_big(blob, special_slots, 4);
+    put_big(blob, pages, 4);
+    put_big(blob, offset, 4);
+    put_big(blob, 32, 1); // SHA-256
+    put_big(blob, 2, 1);
+    put_big(blob, 0, 1);
+    put_big(blob, 12, 1); // a page is 2^12 bytes
+    put_big(blob, 0, 4);
+    put_big(blob, 0, 4); // no scatter
+    put_big(blob, 0, 4); // no team
+    put_big(blob, 0, 4);
+    put_big(blob, 0, 8);
+    put_big(blob, 0, 8); // the text segment's place in the file
+    put_big(blob, text_size, 8);
+    put_big(blob, 1, 8); // a main program
     blob += parts.identifier + '\0';
     put_hash(blob, parts.resources);
     put_hash(blob, requirements);

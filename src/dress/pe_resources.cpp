@@ -3,6 +3,7 @@
 #include "dress/icon_files.h"
 #include "payload_format.h"
 #include "support/byte_view.h"
+#include "support/byte_writer.h"
 
 #include <algorithm>
 #include <cstring>
@@ -20,14 +21,6 @@ constexpr std::uint32_t type_icon = 3, type_icon_group = 14, type_version = 16, 
 constexpr std::uint32_t english = 0x0409;
 
 constexpr std::uint32_t section_header_size = 40;
-
-void put(std::string& out, std::uint64_t value, int width) {
-    for (int i = 0; i < width; ++i) out += static_cast<char>(value >> 8 * i);
-}
-
-void set(std::string& out, std::size_t at, std::uint64_t value, int width) {
-    for (int i = 0; i < width; ++i) out[at + static_cast<std::size_t>(i)] = static_cast<char>(value >> 8 * i);
-}
 
 std::uint64_t rounded(std::uint64_t value, std::uint64_t step) { return (value + step - 1) / step * step; }
 
@@ -54,16 +47,16 @@ std::string utf16(const std::string& text) {
             code = code << 6 | (byte & 0x3f);
         }
         if (!whole) {
-            put(out, 0xfffd, 2);
+            put_little(out, 0xfffd, 2);
             ++at;
             continue;
         }
         at += static_cast<std::size_t>(more) + 1;
         if (code >= 0x10000) {
-            put(out, 0xd800 + ((code - 0x10000) >> 10), 2);
-            put(out, 0xdc00 + ((code - 0x10000) & 0x3ff), 2);
+            put_little(out, 0xd800 + ((code - 0x10000) >> 10), 2);
+            put_little(out, 0xdc00 + ((code - 0x10000) & 0x3ff), 2);
         } else {
-            put(out, code, 2);
+            put_little(out, code, 2);
         }
     }
     return out;
@@ -74,36 +67,36 @@ std::string utf16(const std::string& text) {
 std::string version_block(const std::string& name, const std::string& value, bool is_text,
                           const std::vector<std::string>& inner) {
     std::string block;
-    put(block, 0, 2);
-    put(block, is_text ? value.size() / 2 : value.size(), 2);
-    put(block, is_text ? 1 : 0, 2);
+    put_little(block, 0, 2);
+    put_little(block, is_text ? value.size() / 2 : value.size(), 2);
+    put_little(block, is_text ? 1 : 0, 2);
     block += utf16(name);
-    put(block, 0, 2);
+    put_little(block, 0, 2);
     pad(block, 4);
     block += value;
     for (const std::string& one : inner) {
         pad(block, 4);
         block += one;
     }
-    set(block, 0, block.size(), 2);
+    set_little(block, 0, block.size(), 2);
     return block;
 }
 
 std::string version_resource(const PeDress& dress) {
     std::string fixed;
-    put(fixed, 0xFEEF04BD, 4);
-    put(fixed, 0x00010000, 4);
+    put_little(fixed, 0xFEEF04BD, 4);
+    put_little(fixed, 0x00010000, 4);
     const auto& version = dress.version;
     for (int i = 0; i < 2; ++i) { // of the file, of the product
-        put(fixed, std::uint32_t(version[0]) << 16 | version[1], 4);
-        put(fixed, std::uint32_t(version[2]) << 16 | version[3], 4);
+        put_little(fixed, std::uint32_t(version[0]) << 16 | version[1], 4);
+        put_little(fixed, std::uint32_t(version[2]) << 16 | version[3], 4);
     }
-    put(fixed, 0x3f, 4);
-    put(fixed, 0, 4);
-    put(fixed, 0x00040004, 4); // VOS_NT_WINDOWS32
-    put(fixed, 1, 4);          // VFT_APP
-    put(fixed, 0, 4);
-    put(fixed, 0, 8);
+    put_little(fixed, 0x3f, 4);
+    put_little(fixed, 0, 4);
+    put_little(fixed, 0x00040004, 4); // VOS_NT_WINDOWS32
+    put_little(fixed, 1, 4);          // VFT_APP
+    put_little(fixed, 0, 4);
+    put_little(fixed, 0, 8);
     std::vector<std::string> tables;
     std::string translations;
     constexpr unsigned unicode = 0x04b0;
@@ -113,8 +106,8 @@ std::string version_resource(const PeDress& dress) {
             fields.push_back(version_block(name, utf16(text) + std::string(2, '\0'), true, {}));
         tables.push_back(
             version_block(fmt::format("{:04x}{:04x}", texts.language, unicode), "", true, fields));
-        put(translations, texts.language, 2);
-        put(translations, unicode, 2);
+        put_little(translations, texts.language, 2);
+        put_little(translations, unicode, 2);
     }
     return version_block(
         "VS_VERSION_INFO", fixed, false,
@@ -132,19 +125,19 @@ struct Resource {
 std::vector<Resource> resources_of(const PeDress& dress) {
     std::vector<Resource> resources;
     std::string group;
-    put(group, 0, 2);
-    put(group, 1, 2);
-    put(group, dress.icons.size(), 2);
+    put_little(group, 0, 2);
+    put_little(group, 1, 2);
+    put_little(group, dress.icons.size(), 2);
     std::uint32_t number = 0;
     for (const Picture& icon : dress.icons) {
         std::string image = icon_image(icon);
-        put(group, icon.width >= 256 ? 0 : static_cast<unsigned>(icon.width), 1);
-        put(group, icon.height >= 256 ? 0 : static_cast<unsigned>(icon.height), 1);
-        put(group, 0, 2);
-        put(group, 1, 2);
-        put(group, 32, 2);
-        put(group, image.size(), 4);
-        put(group, ++number, 2);
+        put_little(group, icon.width >= 256 ? 0 : static_cast<unsigned>(icon.width), 1);
+        put_little(group, icon.height >= 256 ? 0 : static_cast<unsigned>(icon.height), 1);
+        put_little(group, 0, 2);
+        put_little(group, 1, 2);
+        put_little(group, 32, 2);
+        put_little(group, image.size(), 4);
+        put_little(group, ++number, 2);
         resources.push_back({type_icon, number, english, std::move(image)});
     }
     if (number > 0) resources.push_back({type_icon_group, 1, english, std::move(group)});
@@ -169,16 +162,16 @@ std::string resource_section(const std::vector<Resource>& resources, std::uint32
     std::size_t data_at = rounded(entries_at + data_entry * resources.size(), 16);
     std::string out;
     auto head = [&](std::size_t count) {
-        put(out, 0, 12);
-        put(out, 0, 2); // with names
-        put(out, count, 2);
+        put_little(out, 0, 12);
+        put_little(out, 0, 2); // with names
+        put_little(out, count, 2);
     };
     constexpr std::uint32_t is_folder = 0x80000000;
     head(types.size());
     std::size_t next = names_at;
     for (std::uint32_t type : types) {
-        put(out, type, 4);
-        put(out, is_folder | next, 4);
+        put_little(out, type, 4);
+        put_little(out, is_folder | next, 4);
         next += folder_head + folder_entry * count_of(type);
     }
     std::size_t number = 0;
@@ -186,20 +179,20 @@ std::string resource_section(const std::vector<Resource>& resources, std::uint32
         head(count_of(type));
         for (const Resource& one : resources) {
             if (one.type != type) continue;
-            put(out, one.name, 4);
-            put(out, is_folder | (languages_at + (folder_head + folder_entry) * number++), 4);
+            put_little(out, one.name, 4);
+            put_little(out, is_folder | (languages_at + (folder_head + folder_entry) * number++), 4);
         }
     }
     for (std::size_t i = 0; i < resources.size(); ++i) {
         head(1);
-        put(out, resources[i].language, 4);
-        put(out, entries_at + data_entry * i, 4);
+        put_little(out, resources[i].language, 4);
+        put_little(out, entries_at + data_entry * i, 4);
     }
     std::size_t at = data_at;
     for (const Resource& one : resources) {
-        put(out, address + at, 4);
-        put(out, one.data.size(), 4);
-        put(out, 0, 8);
+        put_little(out, address + at, 4);
+        put_little(out, one.data.size(), 4);
+        put_little(out, 0, 8);
         at = rounded(at + one.data.size(), 16);
     }
     for (const Resource& one : resources) {
@@ -252,7 +245,7 @@ Result<std::string> with_resources(std::string program, const PeDress& dress) {
         address = std::max<std::uint64_t>(address, view.word(at + 12) + std::uint64_t(view.word(at + 8)));
     }
     address = rounded(address, alignment);
-    set(program, optional + 68, dress.is_window ? 2 : 3, 2);
+    set_little(program, optional + 68, dress.is_window ? 2 : 3, 2);
     std::string section = resource_section(resources_of(dress), static_cast<std::uint32_t>(address));
     if (section.size() > (64u << 20)) return wrong("the icon is larger than 64 MB");
     std::uint64_t size = section.size();
@@ -262,19 +255,19 @@ Result<std::string> with_resources(std::string program, const PeDress& dress) {
 
     std::string entry = ".rsrc";
     entry.resize(8);
-    put(entry, size, 4);
-    put(entry, address, 4);
-    put(entry, section.size(), 4);
-    put(entry, offset, 4);
-    put(entry, 0, 12);
-    put(entry, 0x40000040, 4); // initialised data, readable
+    put_little(entry, size, 4);
+    put_little(entry, address, 4);
+    put_little(entry, section.size(), 4);
+    put_little(entry, offset, 4);
+    put_little(entry, 0, 12);
+    put_little(entry, 0x40000040, 4); // initialised data, readable
     program.replace(table_ends, section_header_size, entry);
-    set(program, header + 6, count + 1u, 2);
-    set(program, optional + 8, view.word(optional + 8) + section.size(), 4); // initialised data
-    set(program, optional + 56, rounded(address + size, alignment), 4);      // of the image
-    set(program, directory, address, 4);
-    set(program, directory + 4, size, 4);
-    set(program, header + payload::pe_checksum_offset, 0, 4);
+    set_little(program, header + 6, count + 1u, 2);
+    set_little(program, optional + 8, view.word(optional + 8) + section.size(), 4); // initialised data
+    set_little(program, optional + 56, rounded(address + size, alignment), 4);      // of the image
+    set_little(program, directory, address, 4);
+    set_little(program, directory + 4, size, 4);
+    set_little(program, header + payload::pe_checksum_offset, 0, 4);
     return program + section;
 }
 

@@ -2,6 +2,7 @@
 
 #include "code_filter.h"
 #include "payload_format.h"
+#include "support/byte_writer.h"
 #include "support/stored_form.h"
 
 #include <algorithm>
@@ -35,16 +36,10 @@ static_assert(block_size <= largest_block, "readers refuse what is larger");
 /// build.
 constexpr int list_level = 9;
 
-void put(std::string& out, std::uint64_t value, int width) {
-    for (int i = 0; i < width; ++i) out += static_cast<char>(value >> (8 * i));
-}
-
-void put(std::string& out, const Sha256& hash) { out += as_text(hash); }
-
 void put_field(std::string& head, HeadTag tag, bool must_know, std::string_view value) {
-    put(head, tag, 2);
-    put(head, must_know ? head_must_know : 0, 2);
-    put(head, value.size(), 4);
+    put_little(head, tag, 2);
+    put_little(head, must_know ? head_must_know : 0, 2);
+    put_little(head, value.size(), 4);
     head += value;
 }
 
@@ -85,16 +80,16 @@ std::string make_head(const Description& description, const OfTree* tree, const 
 std::string make_trailer(std::uint64_t payload_offset, std::uint64_t head_offset, const std::string& head,
                          std::uint64_t index_offset, std::uint64_t index_stored, std::uint64_t index_raw) {
     std::string trailer(trailer_magic, sizeof trailer_magic);
-    put(trailer, format_version, 4);
-    put(trailer, 0, 4);
-    put(trailer, payload_offset, 8);
-    put(trailer, head_offset + head.size() + trailer_size, 8);
-    put(trailer, head_offset, 8);
-    put(trailer, head.size(), 8);
-    put(trailer, index_offset, 8);
-    put(trailer, index_stored, 8);
-    put(trailer, index_raw, 8);
-    put(trailer, sha256(head));
+    put_little(trailer, format_version, 4);
+    put_little(trailer, 0, 4);
+    put_little(trailer, payload_offset, 8);
+    put_little(trailer, head_offset + head.size() + trailer_size, 8);
+    put_little(trailer, head_offset, 8);
+    put_little(trailer, head.size(), 8);
+    put_little(trailer, index_offset, 8);
+    put_little(trailer, index_stored, 8);
+    put_little(trailer, index_raw, 8);
+    trailer += as_text(sha256(head));
     trailer.resize(trailer_own_hash, '\0');
     Sha256 own = sha256(trailer);
     trailer += as_text(own).substr(0, 8);
@@ -170,8 +165,8 @@ bool is_long(const TreeContent& content) {
 /// Where the pieces of a long content end. To find that it is read once, and the answer kept.
 Result<std::vector<std::uint64_t>> pieces_of(const TreeContent& content, Store& store) {
     std::string subject = fmt::format("pieces {}", block_size);
-    put(subject, content.hash());
-    for (std::size_t cut : content.file().cuts) put(subject, cut, 8);
+    subject += as_text(content.hash());
+    for (std::size_t cut : content.file().cuts) put_little(subject, cut, 8);
     std::string key = Store::key_of(subject);
     std::vector<std::uint64_t> ends;
     auto visit = [](auto& archive, auto& list) {
@@ -228,10 +223,10 @@ class Writer {
         std::string rest;
         if (!description_.parts.empty()) {
             rest = compressed(description_.parts);
-            put(tree.parts_record, written_, 8);
-            put(tree.parts_record, rest.size(), 8);
-            put(tree.parts_record, description_.parts.size(), 8);
-            put(tree.parts_record, sha256(rest));
+            put_little(tree.parts_record, written_, 8);
+            put_little(tree.parts_record, rest.size(), 8);
+            put_little(tree.parts_record, description_.parts.size(), 8);
+            tree.parts_record += as_text(sha256(rest));
         }
         std::string raw = make_index(tree.tree_id);
         std::string stored = compressed(raw);
@@ -344,11 +339,11 @@ class Writer {
             return block;
         };
         auto write = [&](std::shared_ptr<Block> block) {
-            put(blocks_, written_, 8);
-            put(blocks_, block->stored.size(), 4);
+            put_little(blocks_, written_, 8);
+            put_little(blocks_, block->stored.size(), 4);
             bool is_filtered = block->is_code && block->stored.size() < block->raw_size;
-            put(blocks_, block->raw_size | (is_filtered ? block_is_code : 0), 4);
-            put(blocks_, block->hash);
+            put_little(blocks_, block->raw_size | (is_filtered ? block_is_code : 0), 4);
+            blocks_ += as_text(block->hash);
             ++block_count_;
             sizes_.known_blocks += block->is_known;
             for (const Piece& piece : block->pieces) {
@@ -379,15 +374,15 @@ class Writer {
         std::string subject = fmt::format("block {} {} {} {}", ZSTD_versionString(), options_.level,
                                           window_log(block.raw_size), block.is_code ? "code" : "plain");
         for (const Piece& piece : block.pieces) {
-            put(subject, contents_[piece.content].content.hash());
-            put(subject, piece.from, 8);
-            put(subject, piece.size, 8);
+            subject += as_text(contents_[piece.content].content.hash());
+            put_little(subject, piece.from, 8);
+            put_little(subject, piece.size, 8);
         }
         return Store::key_of(subject);
     }
 
     void compress_pieces(Block& block) {
-        Bytes joined;
+        omnistasis::Bytes joined; // not the view of that name that readers hand around
         ByteSpan raw;
         if (block.pieces.size() == 1 && !block.is_code) {
             raw = bytes_of(block.pieces[0]);
@@ -458,25 +453,25 @@ class Writer {
 
     std::string make_index(Sha256& tree_id) {
         std::string index;
-        put(index, block_count_, 4);
-        put(index, contents_.size(), 4);
-        put(index, files_.size(), 4);
+        put_little(index, block_count_, 4);
+        put_little(index, contents_.size(), 4);
+        put_little(index, files_.size(), 4);
         index += blocks_;
         for (const Content& content : contents_) {
-            put(index, content.content.size(), 8);
-            put(index, content.content.hash());
+            put_little(index, content.content.size(), 8);
+            index += as_text(content.content.hash());
         }
         // The tree's id does not depend on how the tree is stored.
         std::string identity = description_.start + '\0';
         for (const TreeFile& file : files_) {
             std::uint32_t number = number_of_[&file];
-            put(index, number, 4);
-            put(index, file.mode, 2);
-            put(index, file.place.size(), 2);
+            put_little(index, number, 4);
+            put_little(index, file.mode, 2);
+            put_little(index, file.place.size(), 2);
             index += file.place;
             identity += file.place + '\0';
-            put(identity, file.mode, 2);
-            put(identity, contents_[number].content.hash());
+            put_little(identity, file.mode, 2);
+            identity += as_text(contents_[number].content.hash());
         }
         tree_id = sha256(identity);
         return index;

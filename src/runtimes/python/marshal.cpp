@@ -1,14 +1,14 @@
 #include "runtimes/python/marshal.h"
 
+#include "support/byte_writer.h"
+
 #include <algorithm>
 #include <cstring>
 #include <vector>
 
 namespace omnistasis::python {
 
-void MarshalWriter::word(std::uint32_t value) {
-    for (int i = 0; i < 4; ++i) bytes_ += static_cast<char>(value >> (8 * i));
-}
+void MarshalWriter::word(std::uint32_t value) { put_little(bytes_, value, 4); }
 
 void MarshalWriter::text(std::string_view value) {
     bytes_ += 'u';
@@ -108,7 +108,7 @@ class Canonicalizer {
             return true;
         }
         out_ += 'r';
-        for (int i = 0; i < 4; ++i) out_ += static_cast<char>(renumbered_[index] >> (8 * i));
+        put_little(out_, renumbered_[index], 4);
         return true;
     }
 
@@ -212,7 +212,7 @@ class Canonicalizer {
         type = is_short ? 'z' : ascii ? 'a' : 'u';
         if (interned) type = is_short ? 'Z' : ascii ? 'A' : 't';
         out_ += marked && used_[index] ? static_cast<char>(type | flag_ref) : type;
-        for (int i = 0; i < (is_short ? 1 : 4); ++i) out_ += static_cast<char>(new_name_.size() >> (8 * i));
+        put_little(out_, new_name_.size(), is_short ? 1 : 4);
         out_ += new_name_;
         return true;
     }

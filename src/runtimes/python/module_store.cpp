@@ -1,6 +1,7 @@
 #include "runtimes/python/module_store.h"
 
 #include "runtimes/python/marshal.h"
+#include "support/byte_writer.h"
 #include "support/file_hash.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
@@ -34,13 +35,7 @@ std::uint64_t little_endian(std::string_view bytes) {
     return value;
 }
 
-std::string little_endian_bytes(std::uint64_t value) {
-    std::string bytes;
-    for (int i = 0; i < 8; ++i) bytes += static_cast<char>(value >> (8 * i));
-    return bytes;
-}
-
-template <typename Archive, typename Result> void visit(Archive& archive, Result& compiled) {
+template <typename Archive, typename Result> void visit_compiled(Archive& archive, Result& compiled) {
     archive.value(compiled.code);
     archive.value(compiled.error);
     archive.value(compiled.error_line);
@@ -48,7 +43,7 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
 
 std::string kept_form(ModuleStore::Compiled& compiled) {
     FormWriter writer;
-    visit(writer, compiled);
+    visit_compiled(writer, compiled);
     return std::move(writer.bytes);
 }
 
@@ -119,7 +114,7 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
         if (keys[i].empty()) return;
         if (auto known = store_->find_shared(keys[i])) {
             FormReader reader(*known);
-            visit(reader, results[i]);
+            visit_compiled(reader, results[i]);
             if (!reader.complete()) results[i] = {};
         }
     });
@@ -311,7 +306,9 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
     std::size_t size = 16 + head.size();
     for (const Module& module : modules) size += module.code.size();
     packed.content.reserve(size);
-    packed.content += "OMNIMOD1" + little_endian_bytes(head.size()) + head;
+    packed.content += "OMNIMOD1";
+    put_little(packed.content, head.size(), 8);
+    packed.content += head;
     packed.cuts.push_back(packed.content.size());
     bool own_begun = false;
     for (const Module& module : modules) {
