@@ -54,9 +54,14 @@ void PythonRuntime::settle_taken_names(const std::vector<Unit>& units, const Uni
         auto taken = [&](std::uint32_t name) { return is_taken(late.module, name); };
         auto id = ids.find(late.module);
         if (id == ids.end() || std::ranges::none_of(late.names, taken)) return false;
+        const Unit& module = units[id->second];
         Expansion out;
-        answer(units[id->second], late.request, out);
-        hold_back_unrelated(units[id->second], out);
+        answer(module, late.request, out);
+        hold_back_unrelated(module, out);
+        if (is_companion(module))
+            restrain(module, out);
+        else
+            note_asked(module, out.needs);
         for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
         return true;
     });
