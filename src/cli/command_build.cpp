@@ -5,13 +5,13 @@
 #include "payload/delta.h"
 #include "report/history.h"
 #include "support/files.h"
+#include "support/json.h"
 
 #include <algorithm>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <future>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <unistd.h>
 
 namespace omnistasis::cli {
@@ -133,7 +133,7 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
 }
 
 void print_json(const Job& job, const build::BuildResult& result) {
-    nlohmann::ordered_json json;
+    Json json;
     json["format"] = 1;
     json["output"] = result.output.string();
     json["target"] = result.target;
@@ -152,15 +152,15 @@ void print_json(const Job& job, const build::BuildResult& result) {
     json["data_files"] = result.data_files;
     if (result.stripped_files > 0)
         json["debug_symbols"] = {{"files", result.stripped_files}, {"saved", result.stripped_bytes}};
-    json["largest"] = nlohmann::ordered_json::array();
+    json["largest"] = Json::array();
     for (const plan::Contribution& one : result.largest)
         json["largest"].push_back(
             {{"name", one.name}, {"alone", one.alone}, {"saves", one.saves}, {"needed", one.needed}});
-    json["loose_ends"] = nlohmann::ordered_json::array();
+    json["loose_ends"] = Json::array();
     for (const trace::LooseEnd& end : job.graph.loose_ends)
         json["loose_ends"].push_back(
             {{"kind", end.kind}, {"what", end.what}, {"file", end.file}, {"line", end.line}});
-    fmt::print("{}\n", json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+    fmt::print("{}", json_lines(json));
 }
 
 void print_built(const Job& job, const build::BuildResult& result, const BuildOptions& options) {

@@ -2,20 +2,18 @@
 #include "cli/job.h"
 #include "cli/output_files.h"
 #include "payload/delta.h"
+#include "support/json.h"
 #include "watch/start_profile.h"
 
 #include <algorithm>
 #include <fmt/format.h>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <unistd.h>
 #include <unordered_map>
 
 namespace omnistasis::cli {
 
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 struct ProfileOptions : JobOptions {
     std::string subject; ///< an output, or what `build` takes
@@ -163,9 +161,7 @@ Result<void> run_profile(const ProfileOptions& options) {
     if (!profile) return tl::make_unexpected(profile.error());
     std::vector<CouldWait> waits;
     if (job) waits = could_wait(*job, profile->warm_timeline);
-    std::string text = profile_json(*profile, waits, job ? &*job : nullptr)
-                           .dump(1, ' ', false, Json::error_handler_t::replace) +
-                       "\n";
+    std::string text = json_lines(profile_json(*profile, waits, job ? &*job : nullptr));
     if (build::OutputPlace::holds_outputs(folder)) {
         auto written = write_beside_output(folder, "profile.json", text);
         if (!written) return tl::make_unexpected(written.error());

@@ -2,11 +2,11 @@
 #include "cli/proving.h"
 #include "payload/payload_contents.h"
 #include "support/files.h"
+#include "support/json.h"
 #include "watch/proof_script.h"
 
 #include <fmt/format.h>
 #include <memory>
-#include <nlohmann/json.hpp>
 
 namespace omnistasis::cli {
 

@@ -1,12 +1,12 @@
 #include "cli/job.h"
 #include "support/files.h"
+#include "support/json.h"
 #include "watch/findings.h"
 #include "watch/rehearsal.h"
 
 #include <chrono>
 #include <fmt/format.h>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <unistd.h>
 
 namespace omnistasis::cli {
@@ -23,16 +23,16 @@ std::string shown_end(int exit_code) {
 }
 
 void print_json(const Job& job, const watch::Rehearsal& rehearsal, const watch::Findings& findings) {
-    nlohmann::ordered_json json;
+    Json json;
     json["format"] = 1;
     json["exit_code"] = rehearsal.exit_code;
     json["facts"] = job.project.rehearsed_file.string();
     json["watched_files"] = rehearsal.blind.empty();
-    json["findings"] = nlohmann::ordered_json::array();
+    json["findings"] = Json::array();
     for (const watch::Finding& one : findings.rows)
         json["findings"].push_back(
             {{"kind", one.kind}, {"name", one.name}, {"from", one.from}, {"why", one.why}});
-    fmt::print("{}\n", json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+    fmt::print("{}", json_lines(json));
 }
 
 void print_findings(const watch::Findings& findings) {

@@ -192,10 +192,10 @@ void take_review(report::Facts& facts, const review::LicenceList& licences) {
     }
 }
 
-nlohmann::json json_beside(const fs::path& file, std::vector<std::string>& missing) {
+Json json_beside(const fs::path& file, std::vector<std::string>& missing) {
     auto text = is_file(file) ? read_text(file) : Result<std::string>(std::string());
     if (!text || text->empty()) return nullptr;
-    auto json = nlohmann::json::parse(*text, nullptr, false);
+    auto json = parse_json(*text);
     if (field_or(json, "format", 0) == 1) return json;
     missing.push_back(
         fmt::format("{} can't be read: it is damaged, or of a newer format.", file.filename().string()));
@@ -313,7 +313,7 @@ Result<void> run_report(const ReportOptions& options) {
     try {
         if (facts.profile.is_object())
             facts.start_svg = report::start_figure(facts.profile, "What a start of " + title + " goes to");
-    } catch (const nlohmann::json::exception&) {
+    } catch (const Json::exception&) {
         facts.profile = nullptr;
         facts.missing.push_back("profile.json is damaged: measure again with `omnistasis profile`.");
     }

@@ -2,19 +2,19 @@
 
 #include "payload/delta.h"
 #include "support/files.h"
+#include "support/json.h"
 #include "support/json_field.h"
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace omnistasis::cli {
 
 namespace {
 
 /// How the project was loaded for the build whose trace.json lies in a folder; null where nothing says it.
-nlohmann::json project_of_build(const fs::path& folder) {
+Json project_of_build(const fs::path& folder) {
     auto text = read_text(folder / "trace.json");
-    auto json = text ? nlohmann::json::parse(*text, nullptr, false) : nlohmann::json();
+    auto json = text ? parse_json(*text) : Json();
     return json.is_object() && json.contains("project") && json["project"].is_object() ? json["project"]
                                                                                        : nullptr;
 }
@@ -51,7 +51,7 @@ Result<OutputFiles> find_output(const std::string& named) {
 }
 
 std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options) {
-    nlohmann::json said = project_of_build(files.folder);
+    Json said = project_of_build(files.folder);
     if (said.is_null()) return std::nullopt;
     JobOptions of_project = options;
     of_project.project = {};
@@ -73,7 +73,7 @@ std::optional<Job> project_of(const OutputFiles& files, const JobOptions& option
 void take_runtime_of_build(JobOptions& options) {
     auto job = load_job(options);
     if (!job || options.project.runtime) return;
-    nlohmann::json said = project_of_build(job->project.output_folder(job->project.targets.front()));
+    Json said = project_of_build(job->project.output_folder(job->project.targets.front()));
     std::string runtime = field_or(said, "runtime", "");
     if (!runtime.empty() && is_there(runtime)) options.project.runtime = runtime;
 }

@@ -1,18 +1,17 @@
 #include "payload/delta_file.h"
 
+#include "support/byte_writer.h"
 #include "support/hash.h"
+#include "support/json.h"
 
 #include <algorithm>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <tuple>
 #include <zstd.h>
 
 namespace omnistasis::payload {
 
 namespace {
-
-using Json = nlohmann::json;
 
 constexpr std::string_view magic = "OMNIDLT1";
 constexpr std::size_t front_size =
@@ -119,7 +118,7 @@ Result<DeltaFile> DeltaFile::read(ByteSpan bytes, const fs::path& name) {
         return damaged_delta(name, "its description does not fit its hash");
     DeltaFile file;
     file.data = bytes.subspan(front_size + stored);
-    Json json = Json::parse(raw, nullptr, false);
+    Json json = parse_json(raw);
     if (json.is_discarded()) return damaged_delta(name, "its description can't be read");
     try {
         if (json.at("format") != 1)
@@ -139,11 +138,10 @@ std::string DeltaFile::text() const {
     description["files"] = Json::array();
     for (const ChangedFile& file : files)
         description["files"].push_back({{"path", file.path}, {"mode", file.mode}, {"pieces", file.pieces}});
-    std::string raw = description.dump();
+    std::string raw = json_line(description);
     std::string stored = pack_piece(as_bytes(raw), {});
     std::string content(magic);
-    for (std::uint64_t size : {stored.size(), raw.size()})
-        for (int i = 0; i < 8; ++i) content += static_cast<char>(size >> (8 * i));
+    for (std::uint64_t size : {stored.size(), raw.size()}) put_little(content, size, 8);
     Sha256 hash = sha256(stored);
     content += as_text(hash);
     content += stored;

@@ -14,11 +14,7 @@ namespace omnistasis::report {
 
 namespace {
 
-using Json = nlohmann::ordered_json;
-
-std::string text_of(const Json& json) {
-    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
-}
+std::string text_of(const Json& json) { return json_lines(json); }
 
 /// A UUID made of a hash (RFC 9562, version 8): the same inputs give the same one.
 std::string uuid_of(const std::string& subject) {

@@ -1,10 +1,10 @@
 #include "report/comparison.h"
 
 #include "support/hash.h"
+#include "support/json.h"
 
 #include <algorithm>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <set>
 
 namespace omnistasis::report {
@@ -174,7 +174,7 @@ Result<Comparison> compare(const PayloadContents& before, const PayloadContents&
 }
 
 std::string comparison_json(const Comparison& comparison) {
-    nlohmann::ordered_json json{
+    Json json{
         {"format", 1},
         {"same", comparison.same},
         {"before",
@@ -188,14 +188,14 @@ std::string comparison_json(const Comparison& comparison) {
           {"bytes", comparison.size_after},
           {"tree_bytes", comparison.tree_after}}},
         {"new_bytes", comparison.new_bytes},
-        {"differences", nlohmann::ordered_json::array()},
+        {"differences", Json::array()},
     };
     for (const Difference& one : comparison.differences) {
-        nlohmann::ordered_json entry{{"kind", one.kind},
-                                     {"name", one.name},
-                                     {"what", one.what == What::added     ? "added"
-                                              : one.what == What::removed ? "removed"
-                                                                          : "changed"}};
+        Json entry{{"kind", one.kind},
+                   {"name", one.name},
+                   {"what", one.what == What::added     ? "added"
+                            : one.what == What::removed ? "removed"
+                                                        : "changed"}};
         if (!one.before.empty() || !one.after.empty()) {
             entry["before"] = one.before;
             entry["after"] = one.after;
@@ -204,7 +204,7 @@ std::string comparison_json(const Comparison& comparison) {
         entry["bytes_after"] = one.size_after;
         json["differences"].push_back(std::move(entry));
     }
-    return json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
+    return json_lines(json);
 }
 
 } // namespace omnistasis::report

@@ -3,11 +3,11 @@
 #include "payload/payload_contents.h"
 #include "report/inspection.h"
 #include "review/review.h"
+#include "support/json.h"
 #include "trace/graph.h"
 
 #include <cstdint>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 #include <vector>
@@ -54,7 +54,7 @@ struct Facts {
     std::optional<review::Review> review;
     std::vector<payload::StatePath> state;
     std::map<std::string, std::string> places; ///< of files of this machine, their places in the app tree
-    std::string project_folder; ///< paths below it are shown relative to it
+    std::string project_folder;                ///< paths below it are shown relative to it
 
     std::string oldest_system; ///< "glibc 2.34 or newer and Linux 3.2 or newer"; empty: not known
     std::vector<std::string> known_systems;  ///< names of those that are new enough
@@ -62,9 +62,9 @@ struct Facts {
     std::vector<std::string> host_libraries; ///< that it takes from the system
     std::string library_svg, import_svg, size_svg, start_svg, history_svg; ///< empty where there is none
 
-    nlohmann::json proof;              ///< proof.json; null where there is none
-    nlohmann::json profile;            ///< profile.json; null where there is none
-    nlohmann::json changes;            ///< what changed since the build before; null where there is none
+    Json proof;                        ///< proof.json; null where there is none
+    Json profile;                      ///< profile.json; null where there is none
+    Json changes;                      ///< what changed since the build before; null where there is none
     std::vector<HistoryEntry> history; ///< oldest first
     std::vector<std::string> missing;
 };

@@ -14,8 +14,6 @@ namespace {
 constexpr std::size_t most_entries = 200;
 constexpr std::size_t most_differences = 2000;
 
-using Json = nlohmann::ordered_json;
-
 } // namespace
 
 std::string point_in_time() {
@@ -26,7 +24,7 @@ std::string point_in_time() {
 
 std::string history_with(const std::string& text, const HistoryEntry& entry,
                          const std::optional<Comparison>& changes) {
-    Json json = Json::parse(text, nullptr, false);
+    Json json = parse_json(text);
     bool usable = field_or(json, "format", 0) == 1 && json.contains("builds") && json["builds"].is_array();
     if (!usable) json = Json{{"format", 1}, {"builds", Json::array()}};
     json["builds"].push_back({{"when", entry.when},
@@ -38,23 +36,23 @@ std::string history_with(const std::string& text, const HistoryEntry& entry,
                               {"data_files", entry.data_files}});
     while (json["builds"].size() > most_entries) json["builds"].erase(json["builds"].begin());
     if (changes) {
-        Json compared = Json::parse(comparison_json(*changes));
+        Json compared = parse_json(comparison_json(*changes));
         Json& list = compared["differences"];
         while (list.size() > most_differences) list.erase(list.size() - 1);
         json["changes"] = std::move(compared);
     }
-    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+    return json_lines(json);
 }
 
 void take_history(Facts& facts, const std::string& text) {
-    nlohmann::json json = nlohmann::json::parse(text, nullptr, false);
+    Json json = parse_json(text);
     try {
         if (!json.is_object() || json.at("format") != 1) return;
         for (const auto& one : json.at("builds"))
             facts.history.push_back({one.at("version"), one.at("when"), one.at("bytes"), one.at("tree"),
                                      one.at("modules"), one.at("libraries"), one.at("data_files")});
         if (json.contains("changes")) facts.changes = json["changes"];
-    } catch (const nlohmann::json::exception&) {
+    } catch (const Json::exception&) {
         facts.history.clear();
         facts.missing.push_back("The record of earlier builds is damaged; the next build begins a new one.");
     }

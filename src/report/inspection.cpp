@@ -3,21 +3,19 @@
 #include "payload_format.h"
 #include "support/files.h"
 #include "support/hash.h"
+#include "support/json.h"
 
 #include <array>
 #include <cstring>
 #include <elf.h>
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <oneapi/tbb/task_group.h>
 #include <unistd.h>
 
 namespace omnistasis::report {
 
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 std::string elf_machine(std::uint16_t machine) {
     switch (machine) {
@@ -372,7 +370,9 @@ std::string inspection_json(const Inspection& inspection, HostNames& host) {
     }
     if (const native::KernelNeed& kernel = inspection.oldest.kernel(); !kernel.version.empty())
         one["kernel"] = {{"version", native::version_text(kernel.version)}, {"file", kernel.file}};
-    return one.dump(1, ' ', false, Json::error_handler_t::replace);
+    std::string text = json_lines(one);
+    text.pop_back(); // the line break: it goes into a list
+    return text;
 }
 
 std::string inspections_document(const std::vector<std::string>& objects) {

@@ -16,8 +16,6 @@ namespace omnistasis::report {
 
 namespace {
 
-using Json = nlohmann::json;
-
 std::string text(const std::string& value) { return xml_text(value); }
 
 std::string count(std::size_t number, const char* one, const char* many) {
@@ -515,7 +513,7 @@ class Page {
         }
         Json data{{"names", names}, {"texts", texts}, {"by", by},
                   {"verbs", verbs}, {"files", files}, {"lines", lines}};
-        std::string json = data.dump(-1, ' ', true, Json::error_handler_t::replace);
+        std::string json = json_ascii_line(data);
         // What a name holds must not end the script.
         replace_all(json, "<", "\\u003c");
         return "<script>const facts = " + json + ";\n" + page_script + "</script>\n";

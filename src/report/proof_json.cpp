@@ -1,29 +1,29 @@
 #include "report/proof_json.h"
 
+#include "support/json.h"
+
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 namespace omnistasis::report {
 
 std::string proof_json(const std::string& output, const std::vector<watch::Proof>& proofs) {
-    nlohmann::ordered_json json{{"format", 1},
-                                {"output", output},
-                                {"holds", std::ranges::all_of(proofs, &watch::Proof::holds)},
-                                {"runs", nlohmann::ordered_json::array()}};
+    Json json{{"format", 1},
+              {"output", output},
+              {"holds", std::ranges::all_of(proofs, &watch::Proof::holds)},
+              {"runs", Json::array()}};
     for (const watch::Proof& proof : proofs) {
-        nlohmann::ordered_json run{{"name", proof.name},
-                                   {"arguments", proof.arguments},
-                                   {"holds", proof.holds()},
-                                   {"exit_code", proof.exit_code},
-                                   {"seconds", std::round(proof.seconds * 1000) / 1000},
-                                   {"compared_with_source", proof.compared}};
+        Json run{{"name", proof.name},
+                 {"arguments", proof.arguments},
+                 {"holds", proof.holds()},
+                 {"exit_code", proof.exit_code},
+                 {"seconds", std::round(proof.seconds * 1000) / 1000},
+                 {"compared_with_source", proof.compared}};
         if (!proof.window.empty()) run["window"] = proof.window;
         if (!proof.blind.empty()) run["not_watched"] = proof.blind;
-        run["findings"] = nlohmann::ordered_json::array();
+        run["findings"] = Json::array();
         for (const watch::ProofFinding& finding : proof.findings) {
-            nlohmann::ordered_json one{
-                {"kind", finding.kind}, {"what", finding.what}, {"fails", finding.fails}};
+            Json one{{"kind", finding.kind}, {"what", finding.what}, {"fails", finding.fails}};
             for (auto [key, value] :
                  {std::pair("found", &finding.found), {"from", &finding.from}, {"advice", &finding.advice}})
                 if (!value->empty()) one[key] = *value;
@@ -33,12 +33,12 @@ std::string proof_json(const std::string& output, const std::vector<watch::Proof
         run["system_files"] = proof.system_files;
         run["programs"] = proof.programs;
         run["tree"] = {{"files", proof.tree_files}, {"bytes", proof.tree_size}};
-        run["untouched"] = nlohmann::ordered_json::array();
+        run["untouched"] = Json::array();
         for (const auto& [place, size] : proof.untouched)
             run["untouched"].push_back({{"place", place}, {"bytes", size}});
         json["runs"].push_back(std::move(run));
     }
-    return json.dump(1, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
+    return json_lines(json);
 }
 
 } // namespace omnistasis::report

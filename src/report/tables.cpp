@@ -8,8 +8,6 @@ namespace omnistasis::report {
 
 namespace {
 
-using Json = nlohmann::ordered_json;
-
 std::string field(const std::string& text) {
     if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
     std::string out = "\"";
@@ -102,7 +100,7 @@ std::string facts_json(const Facts& facts) {
                                    {"libraries", one.libraries},
                                    {"data_files", one.data_files}});
     json["missing"] = facts.missing;
-    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+    return json_lines(json);
 }
 
 std::string pieces_csv(const Facts& facts) {

@@ -24,7 +24,7 @@ double nice_step(double range) {
 
 } // namespace
 
-std::string start_figure(const nlohmann::json& profile, const std::string& title) {
+std::string start_figure(const Json& profile, const std::string& title) {
     const auto& bars = profile.at("timeline");
     double end = 0.001;
     int deepest = 0;

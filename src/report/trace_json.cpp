@@ -1,10 +1,11 @@
 #include "report/trace_json.h"
 
+#include "support/json.h"
+
 #include <algorithm>
 #include <fmt/format.h>
 #include <iterator>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <string_view>
 #include <unordered_map>
 
@@ -17,7 +18,7 @@ std::string quoted(const std::string& text) {
     bool plain =
         std::ranges::all_of(text, [](char c) { return c >= 0x20 && c < 0x7f && c != '"' && c != '\\'; });
     if (plain) return '"' + text + '"';
-    return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+    return json_line(Json(text));
 }
 
 std::string& append(const char* label, std::string& out, std::size_t number) {
@@ -128,7 +129,7 @@ Result<trace::Graph> graph_from_trace_json(const std::string& text, const std::s
         }
         return all;
     }();
-    nlohmann::json json = nlohmann::json::parse(text, nullptr, false);
+    Json json = parse_json(text);
     if (!json.is_object()) return broken("it is no JSON object");
     trace::Graph graph;
     try {
@@ -151,7 +152,7 @@ Result<trace::Graph> graph_from_trace_json(const std::string& text, const std::s
         for (const auto& one : json.at("loose_ends"))
             graph.loose_ends.push_back({one.at("kind"), one.at("what"), one.at("file"), one.at("line"),
                                         one.at("effect"), one.at("advice"), one.value("minor", false)});
-    } catch (const nlohmann::json::exception& error) {
+    } catch (const Json::exception& error) {
         return broken(error.what());
     }
     auto is_unit = [&](trace::UnitId id) { return id < graph.units.size(); };

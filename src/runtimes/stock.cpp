@@ -4,6 +4,7 @@
 #include "support/archive.h"
 #include "support/files.h"
 #include "support/hash.h"
+#include "support/json.h"
 #include "support/json_field.h"
 #include "support/near_match.h"
 
@@ -11,7 +12,6 @@
 #include <cstdlib>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <nlohmann/json.hpp>
 
 namespace omnistasis {
 
@@ -77,7 +77,7 @@ std::vector<StockedRuntime> RuntimeStock::list() const {
     for (const FolderEntry& entry : list_folder(folder_)) {
         auto text = read_text(folder_ / entry.name / facts_file);
         if (!text) continue;
-        auto json = nlohmann::json::parse(*text, nullptr, false);
+        auto json = parse_json(*text);
         StockedRuntime one;
         one.language = field_or(json, "language", "");
         one.version = field_or(json, "version", "");
@@ -139,10 +139,10 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
     if (!hash) return tl::make_unexpected(hash.error());
     one.id = fmt::format("{}-{}-{}-{}", one.language, one.version, one.target, hash->substr(0, 8));
     one.folder = folder_ / one.id / files_folder;
-    nlohmann::ordered_json json{{"format", 1},          {"language", one.language}, {"version", one.version},
-                                {"target", one.target}, {"size", one.size},         {"files", one.files},
-                                {"content", *hash}};
-    if (auto written = write_atomically(staging->path() / facts_file, json.dump(1) + "\n"); !written)
+    Json json{{"format", 1},          {"language", one.language}, {"version", one.version},
+              {"target", one.target}, {"size", one.size},         {"files", one.files},
+              {"content", *hash}};
+    if (auto written = write_atomically(staging->path() / facts_file, json_lines(json)); !written)
         return tl::make_unexpected(written.error());
     if (is_folder(folder_ / one.id)) return one; // the same is there already
     fs::rename(staging->path(), folder_ / one.id, failed);

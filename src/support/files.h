@@ -115,6 +115,12 @@ class StagingFolder {
 /// Removes every staging folder of this process; safe to call from the thread that handles an interruption.
 void remove_staging_folders();
 
+/// What is in front of the last slash of a path; empty where there is none.
+inline std::string parent_folder_of(const std::string& path) {
+    std::size_t slash = path.rfind('/');
+    return slash == std::string::npos ? std::string() : path.substr(0, slash);
+}
+
 /// `file` relative to `folder`, both absolute; nothing where it is not below.
 std::string relative_to(const std::string& file, const std::string& folder);
 

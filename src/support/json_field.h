@@ -1,6 +1,7 @@
 #pragma once
 
-#include <nlohmann/json.hpp>
+#include "support/json.h"
+
 #include <string>
 #include <type_traits>
 

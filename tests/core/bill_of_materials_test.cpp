@@ -1,13 +1,13 @@
 // Bills of materials name each component once, whatever it is called, and nothing that they don't name.
 #include "report/bill_of_materials.h"
 #include "report/history.h"
+#include "support/json.h"
 #include "support/json_field.h"
 
 #include <catch2/catch.hpp>
 #include <set>
 
 using namespace omnistasis;
-using Json = nlohmann::json;
 
 namespace {
 
@@ -39,7 +39,7 @@ report::Facts board() {
 } // namespace
 
 TEST_CASE("SPDX: each component has an identifier of its own, and relations lead to those") {
-    auto spdx = Json::parse(report::spdx_json(board(), "ab12", "0.1", "2026-11-29T10:20:30Z"));
+    auto spdx = parse_json(report::spdx_json(board(), "ab12", "0.1", "2026-11-29T10:20:30Z"));
     std::set<std::string> ids{"SPDXRef-DOCUMENT"};
     for (const Json& one : spdx["packages"]) {
         std::string id = one["SPDXID"];
@@ -72,8 +72,8 @@ TEST_CASE("CycloneDX: references are there once, and the same facts give the sam
     report::Facts facts = board();
     std::string text = report::cyclonedx_json(facts, "ab12", "0.1");
     CHECK(text == report::cyclonedx_json(facts, "ab12", "0.1"));
-    auto bill = Json::parse(text);
-    CHECK(bill["serialNumber"] != Json::parse(report::cyclonedx_json(facts, "cd34", "0.1"))["serialNumber"]);
+    auto bill = parse_json(text);
+    CHECK(bill["serialNumber"] != parse_json(report::cyclonedx_json(facts, "cd34", "0.1"))["serialNumber"]);
     std::set<std::string> references{"application"};
     for (const Json& one : bill["components"])
         CHECK(references.insert(one["bom-ref"].get<std::string>()).second);
@@ -86,7 +86,7 @@ TEST_CASE("CycloneDX: references are there once, and the same facts give the sam
     CHECK_FALSE(bill["components"][4].contains("externalReferences")); // its page is no address
     // Without a graph all is the application's.
     facts.graph = {};
-    bill = Json::parse(report::cyclonedx_json(facts, "", "0.1"));
+    bill = parse_json(report::cyclonedx_json(facts, "", "0.1"));
     CHECK(bill["dependencies"][0]["dependsOn"].size() == 5);
 }
 
@@ -116,7 +116,7 @@ TEST_CASE("the record of builds begins anew where it can't be read, and keeps th
 }
 
 TEST_CASE("fields of a file that somebody changed are as they should be, or not there") {
-    auto json = Json::parse(R"({"text": "tide", "number": 7, "part": 0.5, "yes": true, "list": [1]})");
+    auto json = parse_json(R"({"text": "tide", "number": 7, "part": 0.5, "yes": true, "list": [1]})");
     CHECK(field_or(json, "text", "") == "tide");
     CHECK(field_or(json, "number", "none") == "none");
     CHECK(field_or(json, "number", 0u) == 7);

@@ -4,8 +4,8 @@
 #include "payload/payload_writer.h"
 #include "report/comparison.h"
 #include "silent_observer.h"
+#include "support/json.h"
 
-#include <nlohmann/json.hpp>
 #include <random>
 
 using namespace omnistasis;
@@ -104,8 +104,8 @@ TEST_CASE("parts, settings and files that differ are told, each once, in the ord
                                    "module come > added", "module gone > removed", "module tides > changed",
                                    "file app/charts/north.txt > added", "file app/same > changed",
                                    "file app/tides.txt > changed"});
-    auto json = nlohmann::json::parse(report::comparison_json(*compared));
-    CHECK(json.dump().find("moorings") != std::string::npos);
+    auto json = parse_json(report::comparison_json(*compared));
+    CHECK(json_line(json).find("moorings") != std::string::npos);
 }
 
 TEST_CASE("new bytes are those of blocks that the old output does not have") {

@@ -1,8 +1,8 @@
 // What changed between two outputs, and what turns one into the other.
+#include "support/json.h"
 #include "workshop.h"
 
 #include <catch2/catch.hpp>
-#include <nlohmann/json.hpp>
 
 using namespace omnistasis;
 using omnistasis::test::Workshop;
@@ -48,7 +48,7 @@ TEST_CASE("compare names what changed") {
         CHECK(told.out.find(expected) != std::string::npos);
     CHECK(told.out.find("berths") == std::string::npos);
     auto of_folders = work.omnistasis({"compare", "old-folder/tides", "new-folder/tides", "--json"});
-    auto json = nlohmann::json::parse(of_folders.out);
+    auto json = parse_json(of_folders.out);
     CHECK_FALSE(json["same"].get<bool>());
     CHECK(work.omnistasis({"compare", "old/tides", "old/tides"}).out.find("the same, to the last byte") !=
           std::string::npos);

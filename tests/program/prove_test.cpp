@@ -1,9 +1,9 @@
 // Proofs: outputs in isolation, what they miss, and whether they do what their source does.
 #include "support/files.h"
+#include "support/json.h"
 #include "workshop.h"
 
 #include <catch2/catch.hpp>
-#include <nlohmann/json.hpp>
 
 using namespace omnistasis;
 using omnistasis::test::Workshop;
@@ -49,7 +49,7 @@ TEST_CASE("what was forgotten is named in one run: a data file, a plugin and a l
                              "feeds\n", "main.py:3", "--include 'feeds.*'", "libuuid.so.1", "main.py:11",
                              "--include libuuid.so.1", "\"windy\" from source"})
         CHECK(has(proved.out, part));
-    auto json = nlohmann::json::parse(*read_text(workshop.path("out/linux-x86_64/proof.json")));
+    auto json = parse_json(*read_text(workshop.path("out/linux-x86_64/proof.json")));
     CHECK(json["holds"] == false);
     CHECK(json["runs"][0]["findings"].size() >= 4);
     // And as it says, so it is mended.
@@ -178,8 +178,7 @@ TEST_CASE("inspect: an output's contents, its hashes, its files, and what others
     CHECK(fs::exists(workshop.path("taken apart/bin/main")));
     CHECK(workshop.omnistasis({"inspect", "out/linux-x86_64/main", "--extract", "taken apart"}).exit_code ==
           3);
-    auto json =
-        nlohmann::json::parse(workshop.omnistasis({"inspect", "--json", "out/linux-x86_64/main"}).out);
+    auto json = parse_json(workshop.omnistasis({"inspect", "--json", "out/linux-x86_64/main"}).out);
     CHECK(json["files"][0]["output"]["files"].size() > 5);
     // A flipped bit in the payload's middle.
     std::string bytes = *read_text(workshop.path("out/linux-x86_64/main"));

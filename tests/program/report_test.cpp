@@ -1,9 +1,9 @@
 // Reports, profiles, licences and secrets, through the built program.
+#include "support/json.h"
 #include "workshop.h"
 
 #include <catch2/catch.hpp>
 #include <cstdint>
-#include <nlohmann/json.hpp>
 #include <string>
 
 using namespace omnistasis;
@@ -54,7 +54,7 @@ TEST_CASE("a report tells of an output, in figures that add up") {
          at = map.find("data-bytes=\"", at + 1))
         sum += std::stoull(map.substr(at + 12));
     CHECK(sum == fs::file_size(workshop.path("out/linux-x86_64/main")));
-    auto facts = nlohmann::json::parse(text_at(folder / "facts.json"));
+    auto facts = parse_json(text_at(folder / "facts.json"));
     std::uint64_t stored = 0;
     for (const auto& piece : facts["pieces"]) stored += piece["stored"].get<std::uint64_t>();
     CHECK(stored == sum);
@@ -81,9 +81,9 @@ TEST_CASE("a report tells of an output, in figures that add up") {
     CHECK(holds(text_at(folder / "READ-ME.txt"), "TIDE_UNIT"));
     CHECK(holds(text_at(folder / "licences.txt"), "Permission is hereby granted, to the harbour."));
     CHECK(fs::file_size(folder / "imports.png") > 1000);
-    auto bom = nlohmann::json::parse(text_at(folder / "bom.cdx.json"));
+    auto bom = parse_json(text_at(folder / "bom.cdx.json"));
     CHECK(bom["specVersion"] == "1.5");
-    auto spdx = nlohmann::json::parse(text_at(folder / "bom.spdx.json"));
+    auto spdx = parse_json(text_at(folder / "bom.spdx.json"));
     CHECK(spdx["spdxVersion"] == "SPDX-2.3");
     // The same facts give the same files.
     CHECK(run(workshop, "report main.py -o again --mark quay").exit_code == 0);
@@ -195,7 +195,7 @@ TEST_CASE("a profile measures starts, and says what they go to") {
     auto done = workshop.omnistasis({"profile", "main.py", "--runs", "2", "--json"});
     INFO(done.err);
     REQUIRE(done.exit_code == 0);
-    auto json = nlohmann::json::parse(done.out);
+    auto json = parse_json(done.out);
     CHECK(json["warm"]["runs"] == 2);
     CHECK(json["source"]["runs"] == 2);
     CHECK(json["warm"]["median_ms"].get<double>() >= 20);

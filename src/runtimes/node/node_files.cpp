@@ -3,9 +3,9 @@
 #include "runtimes/node/node_tracing.h"
 #include "runtimes/node/scan_cache.h"
 #include "support/file_hash.h"
+#include "support/json.h"
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 namespace omnistasis::node {
 
@@ -46,7 +46,7 @@ Result<std::vector<trace::MadeFile>> NodeRuntime::make_files(const std::vector<U
                                                              Observer&) {
     auto boot = read_text(helpers_ / "start.cjs");
     if (!boot) return tl::make_unexpected(boot.error());
-    nlohmann::ordered_json settings;
+    Json settings;
     settings["interpreter"] = interpreter_place();
     settings["name"] = project_.name;
     settings["programs"] = project_.programs.empty() ? "" : programs_place;
@@ -57,7 +57,7 @@ Result<std::vector<trace::MadeFile>> NodeRuntime::make_files(const std::vector<U
         if (auto hash = unit.kind == UnitKind::script ? file_hash(unit.file, *store_) : std::nullopt)
             sources += unit.place + ' ' + hex(*hash) + '\n';
     // The engine forgets where an import(...) in kept code is to be looked up from.
-    settings["uncompiled"] = nlohmann::ordered_json::array();
+    settings["uncompiled"] = Json::array();
     for (const Unit& unit : units)
         if (unit.kind == UnitKind::script)
             if (auto scanned = scan_file(unit.file, *store_); scanned && scanned->imports_late)
@@ -65,8 +65,7 @@ Result<std::vector<trace::MadeFile>> NodeRuntime::make_files(const std::vector<U
     settings["id"] = hex(sha256(sources)).substr(0, 16);
     std::vector<trace::MadeFile> files;
     files.push_back({start_place, std::move(*boot), 0644});
-    files.push_back({"runtime/start.json",
-                     settings.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n", 0644});
+    files.push_back({"runtime/start.json", json_line(settings) + "\n", 0644});
     return files;
 }
 

@@ -25,8 +25,6 @@ bool allows(const std::vector<std::string>& list, const std::string& word) {
     return named || !any_positive;
 }
 
-std::string folder_of(const std::string& file) { return file.substr(0, file.rfind('/')); }
-
 } // namespace
 
 bool NodeRuntime::fits_target(const PackageJson& package) const {
@@ -42,7 +40,7 @@ bool NodeRuntime::is_addon_for_target(const std::string& file) const {
 
 /// A package is known by its package.json; it is expanded once for each place that it has.
 void NodeRuntime::expand_package(const Unit& unit, const PackageJson& package, Expansion& out) {
-    if (unit.own || folder_of(unit.file) != placement_.package_root(unit.file)) {
+    if (unit.own || parent_folder_of(unit.file) != placement_.package_root(unit.file)) {
         if (!package.error.empty() && !unit.own) return;
     }
     if (package.name.empty()) return;
@@ -81,7 +79,7 @@ void NodeRuntime::want_parts_for_system(const Unit& unit, const PackageJson& pac
         Unit of_part = unit_of(real, placement_.place_of(real, unit.file, unit.place, name));
         out.needs.push_back({of_part, reason});
         for (const char* inner : {"bin", "lib"}) {
-            std::string programs = folder_of(real) + "/" + inner;
+            std::string programs = parent_folder_of(real) + "/" + inner;
             if (resolver_.has_folder(programs)) want_folder(of_part, programs, programs + "/**", reason, out);
         }
     }
@@ -104,7 +102,7 @@ void NodeRuntime::want_addons(const Unit& unit, const PackageJson& package, Expa
     bool by_name = asks("bindings") || asks("node-gyp-build") || asks("prebuild-install") ||
                    asks("@mapbox/node-pre-gyp") || asks("node-gyp-build-optional-packages") ||
                    asks("node-addon-api");
-    std::string root = folder_of(unit.file);
+    std::string root = parent_folder_of(unit.file);
     bool has_folder =
         resolver_.has_folder(root + "/prebuilds") || resolver_.has_folder(root + "/build/Release");
     if (!by_name && !has_folder) return;
@@ -132,7 +130,7 @@ void NodeRuntime::want_addons(const Unit& unit, const PackageJson& package, Expa
 
 void NodeRuntime::apply_notes(const Unit& unit, const PackageJson& package, Expansion& out) {
     auto [first, last] = notes_.equal_range(package.name);
-    std::string root = folder_of(unit.file);
+    std::string root = parent_folder_of(unit.file);
     for (auto note = first; note != last; ++note) {
         Reason reason{"has a package note on", unit.file, 0, true};
         for (const std::string& name : note->second.include) {

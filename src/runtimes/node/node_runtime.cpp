@@ -26,7 +26,6 @@ bool may_be_native(const std::string& file) {
            name.ends_with(".exe") || name.ends_with(".dylib");
 }
 
-std::string folder_of(const std::string& file) { return file.substr(0, file.rfind('/')); }
 std::string name_of(const std::string& file) { return file.substr(file.rfind('/') + 1); }
 
 /// A text with unknown parts as a pattern.
@@ -93,9 +92,9 @@ std::string root_of_sources(const Project& project, Store& store, Resolver& reso
             if (text.empty()) continue;
             std::string path;
             if (text.front() == own_folder)
-                path = folder_of(open[next]) + text.substr(1);
+                path = parent_folder_of(open[next]) + text.substr(1);
             else if (text.starts_with("./") || text.starts_with("../"))
-                path = folder_of(open[next]) + "/" + text;
+                path = parent_folder_of(open[next]) + "/" + text;
             if (path.empty()) continue;
             path = fs::path(path).lexically_normal().string();
             Found found = resolver.find_file(path);
@@ -190,7 +189,7 @@ void NodeRuntime::want_specifier(const std::string& text, const Unit& from, cons
         return;
     }
     fs::path file = project_.folder / path;
-    if (resolver_.has_folder(folder_of(file.string())) && is_file(file)) {
+    if (resolver_.has_folder(parent_folder_of(file.string())) && is_file(file)) {
         std::string real = resolver_.real(file.string());
         Unit unit = unit_of(real, placement_.place_of(real, from.file, from.place, ""));
         out.needs.push_back({std::move(unit), reason});
@@ -223,7 +222,7 @@ Expansion NodeRuntime::expand(const Unit& unit) {
         if (auto scan = scan_file(unit.file, *store_))
             for (const Request& request : scan->requests) answer(unit, request, out);
     } else if (unit.kind == UnitKind::data && name_of(unit.file) == "package.json") {
-        auto package = resolver_.package_in(folder_of(unit.file));
+        auto package = resolver_.package_in(parent_folder_of(unit.file));
         if (package) expand_package(unit, *package, out);
     } else if (unit.kind == UnitKind::extension) {
         want_scopes(unit, out);
@@ -240,8 +239,8 @@ std::string NodeRuntime::reading_of(const Unit& unit) {
 void NodeRuntime::want_scopes(const Unit& unit, Expansion& out) {
     std::string root = placement_.package_root(unit.file);
     std::string place = unit.place;
-    for (std::string folder = folder_of(unit.file); folder.size() >= root.size();
-         folder = folder_of(folder)) {
+    for (std::string folder = parent_folder_of(unit.file); folder.size() >= root.size();
+         folder = parent_folder_of(folder)) {
         std::size_t slash = place.rfind('/');
         if (slash == std::string::npos) break;
         place.resize(slash);
@@ -271,13 +270,14 @@ void NodeRuntime::answer(const Unit& unit, const Request& request, Expansion& ou
     }
     bool computed = text.find(unknown) != std::string::npos;
     if (text.front() == own_folder || text.front() == own_file) {
-        std::string path = (text.front() == own_folder ? folder_of(unit.file) : unit.file) + text.substr(1);
+        std::string path =
+            (text.front() == own_folder ? parent_folder_of(unit.file) : unit.file) + text.substr(1);
         if (computed) return answer_family(unit, request, path, reason, out);
         return answer_path(unit, request, path, reason, out);
     }
     if (computed) {
         if (text.starts_with("./") || text.starts_with("../"))
-            return answer_family(unit, request, folder_of(unit.file) + "/" + text, reason, out);
+            return answer_family(unit, request, parent_folder_of(unit.file) + "/" + text, reason, out);
         return answer_computed_package(unit, request, reason, out);
     }
     bool is_import =
@@ -315,7 +315,7 @@ void NodeRuntime::answer_missing(const Unit& unit, const Request& request, const
     if (!why.optional) {
         std::vector<std::string> names;
         if (what.front() == '.') {
-            fs::path path = fs::path(folder_of(unit.file)) / what;
+            fs::path path = fs::path(parent_folder_of(unit.file)) / what;
             bool has_ending = path.has_extension();
             for (const FolderEntry& entry : list_folder(path.lexically_normal().parent_path()))
                 names.push_back(what.substr(0, what.rfind('/') + 1) +
@@ -334,13 +334,13 @@ void NodeRuntime::answer_path(const Unit& unit, const Request& request, const st
                               const Reason& reason, Expansion& out) {
     std::string plain = fs::path(path).lexically_normal().string();
     while (plain.size() > 1 && plain.ends_with('/')) plain.pop_back();
-    if (plain == unit.file || plain == folder_of(unit.file)) return;
+    if (plain == unit.file || plain == parent_folder_of(unit.file)) return;
     bool loads = request.kind != RequestKind::file;
     Found found = loads ? resolver_.find_file(path) : Found();
     if (found.kind == Found::Kind::file) return want_file(found, unit, "", reason, out);
     std::string root = placement_.package_root(unit.file);
     bool inside = plain == root || !relative_to(plain, root).empty();
-    if (resolver_.has_folder(folder_of(plain)) && resolver_.has_file(plain)) {
+    if (resolver_.has_folder(parent_folder_of(plain)) && resolver_.has_file(plain)) {
         std::string real = resolver_.real(plain);
         Found one{Found::Kind::file, real, plain, {}, {}, 0};
         if (inside || placement_.is_own(real)) want_file(one, unit, "", reason, out);
@@ -414,7 +414,7 @@ void NodeRuntime::answer_family(const Unit& unit, const Request& request, const 
     std::string pattern = folder + "/" + pattern_of(rest);
     std::size_t before = out.needs.size();
     // Beside the file itself, only what lies there is meant: a module, or a folder with an index.
-    if (says_nothing && loads && folder == folder_of(unit.file)) pattern = folder + "/*";
+    if (says_nothing && loads && folder == parent_folder_of(unit.file)) pattern = folder + "/*";
     want_folder(unit, folder, pattern, family, out);
     if (loads)
         for (const char* ending : {".js", ".cjs", ".mjs", ".json", ".node", "/index.js"})
@@ -463,7 +463,7 @@ void NodeRuntime::answer_computed_package(const Unit& unit, const Request& reque
     bool says_nothing = request.text.front() == unknown;
     // A package that loads what it is told to has declared what it is told by itself.
     if (!says_nothing || (!unit.own && loads)) {
-        auto package = resolver_.scope_of(folder_of(unit.file));
+        auto package = resolver_.scope_of(parent_folder_of(unit.file));
         std::vector<std::string> names;
         if (package) {
             names = package->needs;

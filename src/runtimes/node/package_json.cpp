@@ -8,8 +8,6 @@ namespace omnistasis::node {
 
 namespace {
 
-using Json = nlohmann::ordered_json;
-
 std::string text_of(const Json& json, const char* key) {
     auto found = json.find(key);
     return found != json.end() && found->is_string() ? found->get<std::string>() : std::string();
@@ -44,20 +42,14 @@ std::shared_ptr<const PackageJson> read_package_json(const std::string& file) {
     }
     std::string_view content = text->text();
     if (content.starts_with("\xef\xbb\xbf")) content.remove_prefix(3);
-    Json json;
-    try {
-        json = Json::parse(content);
-    } catch (const Json::parse_error& error) {
-        std::size_t end = std::min(error.byte == 0 ? 0 : error.byte - 1, content.size());
-        package->error = error.what();
-        // "[json.exception...] parse error at line 3, column 5: what": the place is told apart.
-        if (std::size_t colon = package->error.find(": "); colon != std::string::npos)
-            package->error.erase(0, colon + 2);
-        package->error_line =
-            1 + static_cast<std::uint32_t>(
-                    std::count(content.begin(), content.begin() + static_cast<std::ptrdiff_t>(end), '\n'));
+    auto read = read_json(content);
+    if (!read) {
+        std::string_view before = content.substr(0, read.error().byte);
+        package->error = read.error().what;
+        package->error_line = 1 + static_cast<std::uint32_t>(std::ranges::count(before, '\n'));
         return package;
     }
+    const Json& json = *read;
     if (!json.is_object()) {
         package->error = "it is no object";
         package->error_line = 1;

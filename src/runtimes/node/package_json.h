@@ -1,9 +1,10 @@
 #pragma once
 
+#include "support/json.h"
+
 #include <cstdint>
 #include <map>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
@@ -16,9 +17,9 @@ struct PackageJson {
     std::string name;
     std::string version;
     std::string main;
-    bool is_module = false;         ///< "type": "module"
-    nlohmann::ordered_json exports; ///< null where there are none; keys in the order of the file
-    nlohmann::ordered_json imports;
+    bool is_module = false; ///< "type": "module"
+    Json exports;           ///< null where there are none; keys in the order of the file
+    Json imports;
     std::map<std::string, std::string> programs;    ///< "bin": name to file
     std::vector<std::string> needs;                 ///< dependencies, by name
     std::vector<std::string> may_need;              ///< optional dependencies and peers

@@ -11,8 +11,6 @@ namespace omnistasis::node {
 
 namespace {
 
-using Json = nlohmann::ordered_json;
-
 /// The modules in the runtime itself (documentation, `module.builtinModules`).
 constexpr std::array<std::string_view, 50> built_in_modules{"assert",
                                                             "async_hooks",

@@ -77,10 +77,10 @@ class Resolver {
     Found as_file(const std::string& path, bool exact_only = false);
     Found as_folder(const std::string& path);
     Found exported(const PackageJson& package, const std::string& subpath, bool is_import);
-    Found target(const PackageJson& package, const nlohmann::ordered_json& value, const std::string& match,
-                 bool is_pattern, bool internal, bool is_import, int depth);
-    Found from_map(const PackageJson& package, const nlohmann::ordered_json& map, const std::string& key,
-                   bool internal, bool is_import);
+    Found target(const PackageJson& package, const Json& value, const std::string& match, bool is_pattern,
+                 bool internal, bool is_import, int depth);
+    Found from_map(const PackageJson& package, const Json& map, const std::string& key, bool internal,
+                   bool is_import);
     Found in_packages(const std::string& specifier, const std::string& from, bool is_import);
     Found found(const std::string& path);
     static Found broken(const PackageJson& package);

@@ -8,7 +8,7 @@ namespace omnistasis::node {
 
 namespace {
 
-template <typename Archive, typename Result> void visit(Archive& archive, Result& result) {
+template <typename Archive, typename Result> void visit_scan(Archive& archive, Result& result) {
     visit_list(archive, result.requests, [](auto& into, auto& request) {
         into.value(request.kind);
         into.value(request.text);
@@ -30,12 +30,12 @@ std::optional<ScanResult> scan_file(const std::string& file, Store& store) {
     return kept_of_file(
         file, "javascript " + own_program_stamp(), store,
         [](ByteSpan content) { return scan(as_text(content)); },
-        [](auto& archive, ScanResult& result) { visit(archive, result); });
+        [](auto& archive, ScanResult& result) { visit_scan(archive, result); });
 }
 
 std::string stored_form(const ScanResult& result) {
     FormWriter writer;
-    visit(writer, result);
+    visit_scan(writer, result);
     return std::move(writer.bytes);
 }
 

@@ -2,12 +2,12 @@
 
 #include "runtimes/python/facts_cache.h"
 #include "support/files.h"
+#include "support/json.h"
 #include "support/subprocess.h"
 #include "support/witness.h"
 
 #include <cstdlib>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <unistd.h>
 
 namespace omnistasis::python {
@@ -95,12 +95,12 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
     auto source = read_text(entry);
     // Whether an entry is valid depends on its text alone, once the interpreter is known.
     FactsCache verdicts(subject + '\0' + entry + '\0' + (source ? *source : ""));
-    nlohmann::json json = nlohmann::json::parse(cache.find(), nullptr, false);
-    nlohmann::json verdict = nlohmann::json::parse(verdicts.find(), nullptr, false);
+    Json json = parse_json(cache.find());
+    Json verdict = parse_json(verdicts.find());
     if (!json.is_object() || (checks_entry && !verdict.is_array())) {
         auto output = run_program({interpreter, "-c", *script, entry});
         if (!output) return tl::make_unexpected(output.error());
-        json = nlohmann::json::parse(output->out, nullptr, false);
+        json = parse_json(output->out);
         if (output->exit_code != 0 || !json.is_object()) {
             std::string last_line = output->err;
             while (!last_line.empty() && last_line.back() == '\n') last_line.pop_back();
@@ -116,7 +116,7 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
         if (real_path(interpreter) == json["program"].get<std::string>()) {
             cache.keep(output->out, json["search_path"].get<std::vector<std::string>>(),
                        {interpreter, json["program"], prefix + "/pyvenv.cfg"});
-            verdicts.keep(verdict.dump(), {}, {interpreter, json["program"]});
+            verdicts.keep(json_line(verdict), {}, {interpreter, json["program"]});
         } else {
             Witness::saw_what_cannot_be_checked();
         }

@@ -7,6 +7,7 @@
 #include "runtimes/python/version_condition.h"
 #include "runtimes/python/zipped_packages.h"
 #include "support/hash.h"
+#include "support/json.h"
 #include "support/near_match.h"
 #include "support/own_program.h"
 #include "support/pattern.h"
@@ -17,7 +18,6 @@
 #include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <nlohmann/json.hpp>
 #include <unordered_map>
 
 namespace omnistasis::python {
@@ -381,15 +381,15 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
 }
 
 std::string PythonRuntime::learned() const {
-    nlohmann::json json{
+    Json json{
         {"moved", moved_},           {"sources", reads_own_sources_}, {"shown", shows_modules_},
         {"idle", idle_notes_},       {"with_source", with_source_},   {"imported", imported_},
         {"late_names", late_names_}, {"programs", carries_programs_}, {"libraries", introspected_.versions}};
-    return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+    return json_line(json);
 }
 
 Result<void> PythonRuntime::relearn(std::string_view learned) {
-    nlohmann::json json = nlohmann::json::parse(learned, nullptr, false);
+    Json json = parse_json(learned);
     if (json.is_object() && json.contains("shown")) {
         moved_ = json["moved"].get<decltype(moved_)>();
         reads_own_sources_ = json["sources"].get<bool>();

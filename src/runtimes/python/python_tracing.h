@@ -41,11 +41,6 @@ inline std::string parent_of(const std::string& name) {
     return dot == std::string::npos ? std::string() : name.substr(0, dot);
 }
 
-inline std::string parent_folder_of(const std::string& path) {
-    std::size_t slash = path.rfind('/');
-    return slash == std::string::npos ? std::string() : path.substr(0, slash);
-}
-
 inline std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
 
 /// What a file of a package or the application is, by its name alone.
