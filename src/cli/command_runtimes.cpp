@@ -2,11 +2,11 @@
 #include "native/native_kind.h"
 #include "runtimes/registry.h"
 #include "runtimes/stock.h"
+#include "support/json.h"
 
 #include <algorithm>
 #include <fmt/format.h>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <unistd.h>
 
 namespace omnistasis::cli {
@@ -18,7 +18,7 @@ struct RuntimesOptions {
     bool json = false;
 };
 
-nlohmann::ordered_json json_of(const StockedRuntime& one) {
+Json json_of(const StockedRuntime& one) {
     return {{"id", one.id},         {"language", one.language},      {"version", one.version},
             {"target", one.target}, {"folder", one.folder.string()}, {"size", one.size},
             {"files", one.files}};
@@ -32,9 +32,9 @@ void print(const StockedRuntime& one) {
 Result<void> list(const RuntimesOptions& options) {
     auto all = RuntimeStock::of_user().list();
     if (options.json) {
-        nlohmann::ordered_json json{{"format", 1}, {"runtimes", nlohmann::ordered_json::array()}};
+        Json json{{"format", 1}, {"runtimes", Json::array()}};
         for (const StockedRuntime& one : all) json["runtimes"].push_back(json_of(one));
-        fmt::print("{}\n", json.dump(1));
+        fmt::print("{}", json_lines(json));
         return {};
     }
     for (const StockedRuntime& one : all) print(one);
@@ -56,7 +56,7 @@ Result<void> show(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().find(options.subject);
     if (!one) return tl::make_unexpected(one.error());
     if (options.json) {
-        fmt::print("{}\n", json_of(*one).dump(1));
+        fmt::print("{}", json_lines(json_of(*one)));
         return {};
     }
     print(*one);
@@ -75,24 +75,24 @@ Result<void> remove(const RuntimesOptions& options) {
 Result<void> run_targets(bool as_json) {
     auto installation = build::Installation::find();
     if (!installation) return tl::make_unexpected(installation.error());
-    nlohmann::ordered_json json{{"format", 1}, {"targets", nlohmann::ordered_json::array()}};
+    Json json{{"format", 1}, {"targets", Json::array()}};
     std::size_t width = 0;
     for (const std::string& language : language_names()) width = std::max(width, language.size());
     for (const std::string& target : known_targets()) {
         bool has_launcher = is_file(installation->launcher(target));
-        nlohmann::ordered_json one{{"target", target}, {"languages", nlohmann::ordered_json::object()}};
+        Json one{{"target", target}, {"languages", Json::object()}};
         bool here = target == host_target();
         if (!as_json)
             fmt::print("{}{}\n", styled(target, Style::bold, STDOUT_FILENO), here ? "  (this machine)" : "");
         for (const std::string& language : language_names()) {
             auto runtime = runtime_for(language, target);
             bool can = has_launcher && runtime.has_value();
-            std::string lacks = !has_launcher ? "there is no launcher for it"
+            std::string lacks = !has_launcher ? "this Omnistasis was built without a launcher for it"
                                 : can         ? ""
                                               : runtime.error().what;
-            std::string hint = !has_launcher ? "install Omnistasis anew" : can ? "" : runtime.error().hint;
+            std::string hint = !has_launcher ? "install a compiler for that system (scripts/packages.txt) and build Omnistasis again" : can ? "" : runtime.error().hint;
             if (as_json) {
-                nlohmann::ordered_json entry{{"can_be_built", can}};
+                Json entry{{"can_be_built", can}};
                 if (can)
                     entry["runtime"] = *runtime;
                 else {
@@ -108,7 +108,7 @@ Result<void> run_targets(bool as_json) {
         }
         json["targets"].push_back(std::move(one));
     }
-    if (as_json) fmt::print("{}\n", json.dump(1));
+    if (as_json) fmt::print("{}", json_lines(json));
     return {};
 }
 
