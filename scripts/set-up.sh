@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# Installs the Debian packages that are missing and builds the release preset. Does nothing that was done before.
+# Installs the Debian packages that are missing and builds a preset: `release`, the program, or `tests`, the program and its
+# tests. Does nothing that was done before.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -31,5 +32,6 @@ if [ "${#missing[@]}" -gt 0 ]; then
 fi
 
 scripts/fetch_sources.sh
-[ -f build/release/build.ninja ] || cmake --preset release >/dev/null
-cmake --build --preset release
+preset=${1:-release}
+cmake --preset "$preset" >/dev/null
+cmake --build --preset "$preset"

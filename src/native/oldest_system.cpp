@@ -17,7 +17,7 @@ constexpr std::string_view family = "GLIBC_";
 
 // A hostile file shall not make us look for ever.
 constexpr std::uint64_t most_symbols = 1u << 18;
-constexpr std::uint64_t longest_name = 500;
+constexpr std::uint64_t longest_version_name = 500;
 constexpr unsigned most_notes = 1024;
 
 std::vector<int> parse_version(std::string_view text) {
@@ -56,7 +56,7 @@ std::string symbol_of_version(const ElfFile& elf, ByteSpan content, std::uint16_
     for (std::uint64_t i = 1; i < count && view.holds(*versions + i * 2, 2); ++i)
         if ((view.half(*versions + i * 2) & 0x7FFF) == number) {
             std::uint64_t name = *strings + view.word(*symbols + i * width);
-            return std::string(view.text(name, name + longest_name));
+            return std::string(view.text(name, name + longest_version_name));
         }
     return {};
 }

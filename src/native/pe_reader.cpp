@@ -17,7 +17,7 @@ constexpr std::size_t most_sections = 1024;
 constexpr std::size_t most_libraries = 4096;
 constexpr std::size_t most_functions = 1u << 17;
 constexpr std::size_t most_resources = 1u << 14;
-constexpr std::size_t longest_name = 1024;
+constexpr std::size_t longest_pe_name = 1024;
 
 /// Data directories (optional header), by number.
 enum Directory : unsigned {
@@ -98,7 +98,7 @@ class Reader {
             std::from_chars(name.data() + 1, name.data() + name.size(), offset).ec != std::errc())
             return name;
         std::uint64_t text = symbols.address + 18 * symbols.size + offset;
-        std::string_view long_name = names_.text(text, text + longest_name);
+        std::string_view long_name = names_.text(text, text + longest_pe_name);
         return long_name.empty() ? name : long_name;
     }
 
@@ -121,7 +121,7 @@ class Reader {
 
     std::string_view text_at(std::uint64_t address) {
         auto offset = offset_of(address);
-        return offset ? names_.text(*offset, *offset + longest_name) : std::string_view();
+        return offset ? names_.text(*offset, *offset + longest_pe_name) : std::string_view();
     }
 
     void read_exports() {
@@ -208,7 +208,7 @@ class Reader {
             std::uint32_t id = view_.word(at + 16 + i * 8), to = view_.word(at + 20 + i * 8);
             std::string word =
                 (id & 0x80000000) != 0
-                    ? wide_text(ByteView(view_.part(resources_ + (id & 0x7FFFFFFF), 2 + 2 * longest_name)))
+                    ? wide_text(ByteView(view_.part(resources_ + (id & 0x7FFFFFFF), 2 + 2 * longest_pe_name)))
                     : std::to_string(id);
             std::uint64_t target = resources_ + (to & 0x7FFFFFFF);
             if ((to & 0x80000000) != 0) {

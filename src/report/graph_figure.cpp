@@ -12,7 +12,7 @@ namespace {
 
 using Edges = std::set<std::pair<std::size_t, std::size_t>>;
 
-constexpr double letter_width = 7.3, box_height = 26, units_per_inch = 72, margin = 24, head = 84;
+constexpr double letter_width = 7.3, box_height = 26, units_per_inch = 72, margin = 24, head_height = 84;
 
 /// The edges without those that a longer way says too.
 Edges without_implied(const GraphFigure& graph) {
@@ -87,7 +87,7 @@ class Painter {
         auto [legend_text, legend_width] = legend(entries, margin, 46);
         double width = std::max({width_ * units_per_inch + 2 * margin, legend_width + margin,
                                  static_cast<double>(letters_in(figure_.title)) * 9.5 + 2 * margin});
-        double height = head + height_ * units_per_inch + margin;
+        double height = head_height + height_ * units_per_inch + margin;
         return svg_document(width, height, figure_.title,
                             legend_text + "<g fill=\"none\" stroke=\"#777777\">\n" + lines_ + "</g>\n" +
                                 boxes_);
@@ -95,7 +95,7 @@ class Painter {
 
   private:
     double x_of(double x) const { return margin + x * units_per_inch; }
-    double y_of(double y) const { return head + (height_ - y) * units_per_inch; }
+    double y_of(double y) const { return head_height + (height_ - y) * units_per_inch; }
 
     void paint_box(std::istringstream& words) {
         std::string name;

@@ -13,7 +13,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-std::string lower(std::string_view text) {
+std::string lower_case(std::string_view text) {
     std::string out(text);
     std::ranges::transform(out, out.begin(),
                            [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
@@ -112,10 +112,12 @@ Result<LicenceList> LicenceList::read(const fs::path& notes) {
             std::string family = (*one)["family"].value_or(std::string());
             auto found = std::ranges::find(list.families_, family, &LicenceFamily::name);
             list.family_of_.emplace(id, static_cast<std::size_t>(found - list.families_.begin()));
-            list.by_name_.emplace(lower(id), id);
+            list.by_name_.emplace(lower_case(id), id);
             for (const std::string& name : texts(*one, "names")) list.by_name_.emplace(name, id);
-            for (const std::string& name : texts(*one, "classifiers")) list.by_name_.emplace(lower(name), id);
-            for (const std::string& name : texts(*one, "debian")) list.by_debian_.emplace(lower(name), id);
+            for (const std::string& name : texts(*one, "classifiers"))
+                list.by_name_.emplace(lower_case(name), id);
+            for (const std::string& name : texts(*one, "debian"))
+                list.by_debian_.emplace(lower_case(name), id);
             Sign sign{id, texts(*one, "text"), texts(*one, "without")};
             if (!sign.text.empty()) list.signs_.push_back(std::move(sign));
         }
@@ -125,7 +127,7 @@ Result<LicenceList> LicenceList::read(const fs::path& notes) {
 }
 
 std::string LicenceList::by_name(std::string_view said) const {
-    std::string words = lower(trimmed(said));
+    std::string words = lower_case(trimmed(said));
     for (std::string_view front : {"the ", "license :: osi approved :: ", "license :: "})
         if (words.starts_with(front)) words.erase(0, front.size());
     if (auto found = by_name_.find(words); found != by_name_.end()) return found->second;
@@ -171,7 +173,7 @@ std::vector<std::string> LicenceList::by_text(std::string_view text) const {
 }
 
 std::string LicenceList::of_debian_name(std::string_view name) const {
-    auto known = by_debian_.find(lower(name));
+    auto known = by_debian_.find(lower_case(name));
     if (known != by_debian_.end()) return known->second;
     std::string other = by_name(name);
     return other.empty() ? reference(name) : other;
@@ -200,7 +202,7 @@ std::string LicenceList::of_debian(std::string_view copyright) const {
     std::string last;
     bool skips = false;
     for (const std::string& token : tokens_of(said)) {
-        std::string word = lower(token);
+        std::string word = lower_case(token);
         if (word == "and" || word == "or" || word == "|" || word == "and/or") {
             skips = false;
             std::string joined = word == "and" ? "AND" : "OR";

@@ -24,10 +24,10 @@ constexpr std::size_t most_behind = 4096;    ///< and behind it
 constexpr std::size_t most_findings = 50;    ///< of one file
 constexpr std::size_t longest_line = 20'000; ///< code in longer ones was made by a program
 
-char lower(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; }
+char lower_letter(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; }
 
 bool equal_without_case(std::string_view one, std::string_view other) {
-    return one.size() == other.size() && std::ranges::equal(one, other, {}, lower, lower);
+    return one.size() == other.size() && std::ranges::equal(one, other, {}, lower_letter, lower_letter);
 }
 
 /// Shannon's, in bits a letter.
@@ -45,7 +45,7 @@ double entropy(std::string_view text) {
 
 bool holds_word(std::string_view text, std::string_view word) {
     return std::search(text.begin(), text.end(), word.begin(), word.end(),
-                       [](char one, char other) { return lower(one) == other; }) != text.end();
+                       [](char one, char other) { return lower_letter(one) == other; }) != text.end();
 }
 
 /// What stands in examples and templates in the place of a secret.

@@ -1,6 +1,6 @@
-// The TOML parser, header-only and without exceptions: errors are values here.
+// The TOML parser without exceptions: errors are values here. It is compiled once, in toml.cpp.
 #pragma once
 
-#define TOML_HEADER_ONLY 1
+#define TOML_HEADER_ONLY 0
 #define TOML_EXCEPTIONS 0
 #include <toml++/toml.h>

@@ -8,7 +8,7 @@ namespace omnistasis::python {
 namespace {
 
 /// Every field of a result, in one order for writing and reading.
-template <typename Archive, typename Result> void visit(Archive& archive, Result& result) {
+template <typename Archive, typename Result> void visit_scan(Archive& archive, Result& result) {
     visit_list(archive, result.requests, [](auto& into, auto& request) {
         into.value(request.kind);
         into.value(request.certainty);
@@ -46,14 +46,14 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
 
 std::string stored_form(const ScanResult& result) {
     FormWriter writer;
-    visit(writer, result);
+    visit_scan(writer, result);
     return std::move(writer.bytes);
 }
 
 std::optional<ScanResult> from_stored_form(std::string_view bytes) {
     FormReader reader(bytes);
     ScanResult result;
-    visit(reader, result);
+    visit_scan(reader, result);
     if (!reader.complete()) return std::nullopt;
     return result;
 }
@@ -76,7 +76,7 @@ std::optional<ScanResult> ScanCache::scan_file(const std::string& file, const st
     return kept_of_file(
         file, work, *store_,
         [&](ByteSpan content) { return scan(as_text(content), own_name, package, facts); },
-        [](auto& archive, ScanResult& result) { visit(archive, result); });
+        [](auto& archive, ScanResult& result) { visit_scan(archive, result); });
 }
 
 } // namespace omnistasis::python
