@@ -132,6 +132,29 @@ TEST_CASE("a small package goes along whole, with data, computed imports and met
     CHECK(without.out.find("tables/neap") == std::string::npos);
 }
 
+TEST_CASE("what is taken from a package that goes along whole brings its native part") {
+    Workshop workshop("taken whole", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    auto place = workshop.shell(".venv/bin/python -c 'import _json; print(_json.__file__, end=\"\")'");
+    auto extension = omnistasis::read_text(place.out);
+    REQUIRE(extension);
+    // So large that it stays out where nothing needs it.
+    extension->resize(extension->size() + (16u << 20));
+    std::string name = "quay/" + omnistasis::fs::path(place.out).filename().string();
+    install(
+        workshop, packages, "quay",
+        {{"quay/__init__.py", "def __getattr__(name):\n"
+                              "    if name == 'part':\n        import quay.part\n        return quay.part\n"
+                              "    raise AttributeError(name)\n"},
+         {"quay/part.py", "from . import _json as native\nNAME = native.__name__\n"},
+         {name, *extension}});
+    workshop.write("main.py", "import quay\nprint(quay.part.NAME)\n");
+    CHECK(workshop.check_alike("main.py") == "quay._json\n");
+    workshop.write("main.py", "import quay\nprint('quay')\n");
+    auto traced = workshop.omnistasis({"trace", "main.py", "--json"});
+    CHECK(traced.out.find(name) == std::string::npos);
+}
+
 TEST_CASE("packages are imported on trial, and what they load is found") {
     Workshop workshop("trial", ".venv/bin/python");
     std::string packages = workshop.make_environment();

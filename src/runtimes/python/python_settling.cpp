@@ -300,7 +300,6 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     settle_entry_points(ids, needs);
     settle_sources(units, ids, needs);
     settle_programs(ids, needs);
-    settle_taken_names(units, ids, needs);
     settle_settings(units, ids, needs);
     settled_ = scanned_.size();
     settle_own(ids, needs);
@@ -309,6 +308,8 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vec
     settle_companions(ids, needs);
     settle_distributions(units, needs);
     settle_trials(units, needs);
+    // Last: what goes along with distributions is known by then, and may be needed now.
+    settle_taken_names(units, ids, needs);
     return needs;
 }
 

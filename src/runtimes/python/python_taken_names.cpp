@@ -47,8 +47,8 @@ bool PythonRuntime::is_taken(const std::string& module, std::uint32_t name) {
 }
 
 void PythonRuntime::settle_taken_names(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs) {
-    for (std::size_t i = settled_; i < scanned_.size(); ++i)
-        if (!scanned_[i].own) note_late_requests(i);
+    for (; searched_for_late_ < scanned_.size(); ++searched_for_late_)
+        if (!scanned_[searched_for_late_].own) note_late_requests(searched_for_late_);
     for (const LateRequest& late : late_requests_) late_names_.insert(late.names.begin(), late.names.end());
     std::erase_if(late_requests_, [&](const LateRequest& late) {
         auto taken = [&](std::uint32_t name) { return is_taken(late.module, name); };

@@ -373,6 +373,7 @@ class PythonRuntime : public trace::Runtime {
         std::vector<std::uint32_t> names; ///< hashes
     };
     std::vector<LateRequest> late_requests_; ///< those that were not made yet
+    std::size_t searched_for_late_ = 0;      ///< how many of the scanned modules
     std::set<std::uint32_t> late_names_;     ///< the names of all that there were
     std::set<std::string> settings_read_;    ///< own files
     std::set<std::string> programs_seen_;    ///< that own code starts
