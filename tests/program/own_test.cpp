@@ -155,6 +155,25 @@ TEST_CASE("what is taken from a package that goes along whole brings its native 
     CHECK(traced.out.find(name) == std::string::npos);
 }
 
+TEST_CASE("an entry point that is a package brings all files of its folder, hidden ones too") {
+    Workshop workshop("themes", ".venv/bin/python");
+    std::string packages = workshop.make_environment();
+    // Too large to go along whole.
+    install(workshop, packages, "harbour_themes",
+            {{"harbour_themes/__init__.py", ""},
+             {"harbour_themes/charts.bin", std::string(40u << 20, 'c')},
+             {"harbour_themes/dusk/__init__.py", ""},
+             {"harbour_themes/dusk/theme.yml", "name: dusk\n"},
+             {"harbour_themes/dusk/.signs/buoy.svg", "<svg/>"}},
+            "", "[harbour.themes]\ndusk = harbour_themes.dusk\n");
+    workshop.write("main.py",
+                   "import os\nfrom importlib.metadata import entry_points\n"
+                   "for one in entry_points(group='harbour.themes'):\n"
+                   "    folder = os.path.dirname(one.load().__file__)\n"
+                   "    print(open(folder + '/theme.yml').read(), os.listdir(folder + '/.signs'))\n");
+    CHECK(workshop.check_alike("main.py") == "name: dusk\n ['buoy.svg']\n");
+}
+
 TEST_CASE("packages are imported on trial, and what they load is found") {
     Workshop workshop("trial", ".venv/bin/python");
     std::string packages = workshop.make_environment();

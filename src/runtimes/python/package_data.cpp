@@ -107,6 +107,15 @@ std::vector<trace::Unit> data_units(const std::string& folder, const std::string
     return units;
 }
 
+std::vector<trace::Unit> all_data_units(const std::string& folder, const std::string& root,
+                                        const Places& places) {
+    std::vector<trace::Unit> units;
+    for (const std::string& file : all_files(folder, {}))
+        if (!file.ends_with(".py") && !file.ends_with(".pyc"))
+            units.push_back(unit_of(folder + "/" + file, root, places));
+    return units;
+}
+
 std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan,
                                                               const std::string& source_file,
                                                               const std::string& root, const Project& project,

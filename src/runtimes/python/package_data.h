@@ -22,6 +22,10 @@ std::vector<std::string> all_files(const std::string& folder, const std::vector<
 /// Data units for the files in `folder` (found below `root`).
 std::vector<trace::Unit> data_units(const std::string& folder, const std::string& root, const Places& places);
 
+/// The same for all files but Python's own, hidden ones and those in hidden folders too.
+std::vector<trace::Unit> all_data_units(const std::string& folder, const std::string& root,
+                                        const Places& places);
+
 /// Data units for the string constants in a source file that name files or folders next to it, or next to a
 /// folder above it up to the project's.
 std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& scan,

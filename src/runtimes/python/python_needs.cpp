@@ -94,6 +94,12 @@ void PythonRuntime::want_group(const StringAt& group, const std::string& file, E
         for (const auto& [name, value] : entries->second) {
             std::string module = value.substr(0, value.find(':'));
             want(module, reason, out);
+            // One without an attribute may stand for a folder: a theme is the package that its templates are
+            // in.
+            const FoundModule& found = finder_.find(module);
+            if (module == value && found.is_package && found.kind == FoundModule::Kind::source)
+                for (Unit& data : all_data_units(parent_folder_of(found.file), found.root, places_))
+                    out.needs.push_back({std::move(data), reason});
             std::lock_guard lock(mutex_);
             entry_modules_.emplace(module, std::pair(&distribution, reason));
         }
