@@ -107,7 +107,8 @@ TEST_CASE("a small package goes along whole, with data, computed imports and met
     install(workshop, packages, "tidekit",
             {{"tidekit/__init__.py", "import importlib\n"
                                      "def load(name): return importlib.import_module(__name__ + name)\n"},
-             {"tidekit/high.py", "import tidekit_heavy\nLEVEL = 7\n"},
+             {"tidekit/high.py",
+              "import tidekit_heavy\ndef test():\n    from tidekit.tests import test_low\nLEVEL = 7\n"},
              {"tidekit/low.py", "LEVEL = 2\n"},
              {"tidekit/tables/neap", "1.1\n"},
              {"tidekit/tests/test_low.py", "import nothing_there\n"}},

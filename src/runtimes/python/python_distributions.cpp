@@ -100,19 +100,26 @@ bool PythonRuntime::may_follow(const Unit& companion, const Distribution* of, co
     return required != carried_.required.end() && required->second.contains(owner->name);
 }
 
+/// Whether a module is one that did not go along with the whole of its distribution: a test, for the most
+/// part. What only companions ask for does not change that.
+bool PythonRuntime::is_passed_over(const Distribution* of, const Unit& unit) {
+    return of != nullptr && trace::is_module(unit.kind) && !unit.file.empty() &&
+           !carried_.companions.contains(unit.name) && owners().owner_of(unit.file) == of;
+}
+
 /// Takes from what a companion asks for what it may not bring in.
 void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
     const Distribution* of = owners().owner_of(companion.file);
     std::vector<Need> kept, withheld;
     for (Need& need : out.needs) {
-        need.reason.optional = true;
+        bool is_passed = std::exchange(need.reason.optional, true) && is_passed_over(of, need.unit);
         bool native_stays = need.unit.kind == UnitKind::extension && of != nullptr &&
                             carried_.without_natives.contains(of->name);
         bool is_tool = trace::is_module(need.unit.kind) && is_development_tool(top_of(need.unit.name)) &&
                        !is_development_tool(top_of(companion.name));
         bool may = may_follow(companion, of, need.unit) &&
                    !(companion.own && !project_.is_installed && !on_request(need.unit).empty()) &&
-                   !native_stays && !is_tool;
+                   !native_stays && !is_tool && !is_passed;
         (may ? kept : withheld).push_back(std::move(need));
     }
     out.needs = std::move(kept);
@@ -164,8 +171,8 @@ void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
         Unit companion = unit_of(name, found);
         std::vector<Need> still;
         for (Need& need : withheld)
-            if (may_follow(companion, of, need.unit) && need.unit.kind != UnitKind::extension &&
-                !is_development_tool(top_of(need.unit.name)))
+            if (may_follow(companion, of, need.unit) && !is_passed_over(of, need.unit) &&
+                need.unit.kind != UnitKind::extension && !is_development_tool(top_of(need.unit.name)))
                 needs.emplace_back(id->second, std::move(need));
             else
                 still.push_back(std::move(need));

@@ -573,7 +573,8 @@ void PythonRuntime::answer(const Unit& unit, const Request& request, Expansion& 
         want(module, reason, out);
         const FoundModule& found = finder_.find(module);
         if (!found || !found.is_package || found.kind != FoundModule::Kind::source) return;
-        // __all__ may name submodules.
+        // __all__ may name submodules; other texts of the file, too.
+        reason.optional = true;
         auto source = MappedFile::open(found.file);
         if (!source || source->text().find("__all__") == std::string_view::npos) return;
         for (const StringAt& string : scan(source->text(), module, module, scan_facts_).path_strings)

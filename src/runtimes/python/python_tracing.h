@@ -244,6 +244,7 @@ class PythonRuntime : public trace::Runtime {
     bool may_follow(const Unit& companion, const Distribution* of, const Unit& unit);
     bool comes_with_others(const std::string& name) const;
     void restrain(const Unit& companion, Expansion& out);
+    bool is_passed_over(const Distribution* of, const Unit& unit);
     void note_asked(const Unit& asking, const std::vector<Need>& needs);
     // What packages of the system have to do with each other: python_relations.cpp
     const RelatedEntries& related_in_system(const Distribution& distribution);
