@@ -85,17 +85,24 @@ void print_own(const Job& job) {
                    count, size_text(size));
 }
 
-void print_left_out(const trace::Graph& graph) {
-    if (graph.left_out.empty()) return;
-    std::vector<std::string> names;
+/// The first few names, and how many more there are.
+std::string some_of(const std::vector<std::string>& names) {
     constexpr std::size_t most_names = 6;
-    for (const trace::LeftOut& one : graph.left_out)
-        if (names.size() < most_names) names.push_back(one.name);
-    if (graph.left_out.size() > most_names)
-        names.push_back(fmt::format("{} more", graph.left_out.size() - most_names));
-    fmt::print(
-        "  left out, as only packages ask for {} and can do without: {} (--include NAME brings one in)\n",
-        names.size() == 1 ? "it" : "them", fmt::join(names, ", "));
+    std::vector<std::string> said(names.begin(), names.begin() + std::min(names.size(), most_names));
+    if (names.size() > most_names) said.push_back(fmt::format("{} more", names.size() - most_names));
+    return fmt::format("{}", fmt::join(said, ", "));
+}
+
+void print_left_out(const trace::Graph& graph) {
+    std::vector<std::string> names;
+    for (const trace::LeftOut& one : graph.left_out) names.push_back(one.name);
+    if (!names.empty())
+        fmt::print(
+            "  left out, as only packages ask for {} and can do without: {} (--include NAME brings one in)\n",
+            names.size() == 1 ? "it" : "them", some_of(names));
+    if (!graph.not_carried.empty())
+        fmt::print("  installed, not carried, as nothing asks for {}: {}\n",
+                   graph.not_carried.size() == 1 ? "it" : "them", some_of(graph.not_carried));
 }
 
 void print_summary(const Job& job, const build::BuildResult& result, const BuildOptions& options) {
@@ -113,9 +120,10 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
                plural(result.libraries, "native library", "native libraries"),
                plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
                plural(result.tree_files, "file", "files"));
-    if (result.stripped_files > 0)
-        fmt::print("  debug symbols of {} dropped: {} less\n", plural(result.stripped_files, "file", "files"),
-                   size_text(result.stripped_bytes));
+    // Of most libraries there are no more than a few bytes.
+    if (result.stripped_bytes > result.tree_size / 33)
+        fmt::print("  without the debug symbols of {}: {} less (keep_debug_symbols = true keeps them)\n",
+                   plural(result.stripped_files, "file", "files"), size_text(result.stripped_bytes));
     print_groups(result.payload);
     print_own(job);
     print_largest(result);

@@ -113,6 +113,11 @@ std::string trace_json(const trace::Graph& graph, const TraceSubject& subject) {
             fmt::format_to(left_out.next(), "{{\"name\": {}, \"file\": {}, \"line\": {}}}", quoted(one.name),
                            quoted(one.file), one.line);
     }
+    {
+        ListWriter not_carried(out, "not_carried");
+        for (const std::string& name : graph.not_carried)
+            fmt::format_to(not_carried.next(), "{}", quoted(name));
+    }
     return out + "\n}\n";
 }
 

@@ -97,6 +97,8 @@ struct Graph {
     std::vector<LooseEnd> loose_ends;
     std::vector<Absent> absent; ///< optional modules that are not there
     std::vector<LeftOut> left_out;
+    /// Packages that are installed beside the application, of which nothing was reached; sorted.
+    std::vector<std::string> not_carried;
     /// Absolute paths that are compiled into native files, and the places of the app tree that they lead to.
     std::vector<std::pair<std::string, std::string>> fixed_places; ///< sorted
 };

@@ -54,6 +54,7 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
         into.shared(one.file);
         into.value(one.line);
     });
+    visit_list(archive, graph.not_carried, [](auto& into, auto& name) { into.value(name); });
     visit_list(archive, graph.fixed_places, [](auto& into, auto& one) {
         into.value(one.first);
         into.value(one.second);

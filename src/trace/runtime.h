@@ -150,6 +150,9 @@ class Runtime {
     /// What only packages asked for, that can do without it, and that it did not bring into the trace at all.
     virtual std::vector<LeftOut> left_out() { return {}; }
 
+    /// What is installed beside an application that is itself installed, and was not reached; sorted.
+    virtual std::vector<std::string> not_carried() { return {}; }
+
     /// Groups that come along with a unit that is wanted, because its package can't do without them.
     virtual std::vector<std::string> requested_with(const Unit&) { return {}; }
 

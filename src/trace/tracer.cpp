@@ -74,6 +74,8 @@ class GrowingGraph {
         std::ranges::sort(left_out_);
     }
 
+    void set_not_carried(std::vector<std::string> packages) { not_carried_ = std::move(packages); }
+
     void set_fixed_places(std::vector<std::pair<std::string, std::string>> places) {
         fixed_places_ = std::move(places);
     }
@@ -90,6 +92,7 @@ class GrowingGraph {
     std::vector<LooseEnd> loose_ends_;
     std::vector<std::pair<UnitId, std::string>> missing_libraries_; ///< who needs it, its name
     std::vector<LeftOut> left_out_;
+    std::vector<std::string> not_carried_;
     std::vector<std::pair<std::string, std::string>> fixed_places_;
 };
 
@@ -160,6 +163,7 @@ void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
 Graph GrowingGraph::finish() {
     Graph graph;
     graph.left_out = std::move(left_out_);
+    graph.not_carried = std::move(not_carried_);
     graph.fixed_places = std::move(fixed_places_);
     // An absent module matters only where its wish is reached over edges that are not optional.
     std::vector<bool> needed =
@@ -275,6 +279,7 @@ class Tracer {
         graph_.add_loose_ends(runtime_.final_loose_ends());
         graph_.leave_out_unrequested(runtime_);
         graph_.add_left_out(runtime_.left_out());
+        graph_.set_not_carried(runtime_.not_carried());
         if (ahead.valid()) ahead.get();
         if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
         return graph_.finish();

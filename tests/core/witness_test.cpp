@@ -58,6 +58,7 @@ TEST_CASE("a kept trace comes back as it was, and not from damaged bytes") {
     traced.graph.loose_ends = {{"kind", "what", "/f", 3, "effect", "advice", true}};
     traced.graph.absent = {{"winreg", "/f", 1, true}};
     traced.graph.left_out = {{"wx", "/f", 2}};
+    traced.graph.not_carried = {"ropework", "tidekit"};
     std::string bytes = trace::stored_form(traced.graph, traced.runtime);
     auto back = trace::traced_from_stored_form(bytes);
     REQUIRE(back);

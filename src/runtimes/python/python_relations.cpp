@@ -70,6 +70,23 @@ void PythonRuntime::let_related_in(const UnitIds& ids, UnitNeeds& needs) {
     }
 }
 
+std::vector<std::string> PythonRuntime::not_carried() {
+    // All that a system has beside an application is nobody's business.
+    bool in_environment = application_ != nullptr && facts_.prefix != facts_.base_prefix;
+    std::vector<std::string> names;
+    if (!in_environment) return names;
+    for (const Distribution& distribution : distributions()) {
+        bool is_tool = std::ranges::all_of(top_level_modules(distribution), [this](const std::string& top) {
+            return is_development_tool(top);
+        });
+        if (&distribution != application_ && !is_tool && !carried_.reached.contains(distribution.name) &&
+            distribution.root.starts_with(facts_.prefix + "/"))
+            names.push_back(distribution.name);
+    }
+    std::ranges::sort(names);
+    return names;
+}
+
 std::vector<trace::LeftOut> PythonRuntime::left_out() {
     std::map<std::string, trace::LeftOut> first;
     for (const auto& [name, held] : held_back_)

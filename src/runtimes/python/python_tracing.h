@@ -104,6 +104,7 @@ class PythonRuntime : public trace::Runtime {
     std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
     std::vector<trace::LooseEnd> final_loose_ends() override;
     std::vector<trace::LeftOut> left_out() override;
+    std::vector<std::string> not_carried() override;
     std::optional<std::string> library_place(const std::string& file) override;
     std::string reading_of(const Unit& unit) override;
     std::string learned() const override;
