@@ -42,6 +42,9 @@ constexpr const char* group_code = "code";
 constexpr const char* group_native = "native files";
 constexpr const char* group_data = "data";
 
+/// Larger native files keep their debug symbols: they would have to be in memory.
+constexpr std::uint64_t most_stripped = 256u << 20;
+
 int compression_level(Compression compression) {
     switch (compression) {
     case Compression::fast:
@@ -375,8 +378,10 @@ class Builder {
         out.source = file.source;
         bool is_native = trace::is_native(graph_.units[file.unit].kind);
         bool relinks = file.treatment == plan::Treatment::relink;
-        if (!is_native || (!relinks && !project_.drop_debug_symbols)) return 0;
-        bool strips = project_.drop_debug_symbols;
+        std::error_code ignored;
+        std::uint64_t before = fs::file_size(file.source, ignored);
+        bool strips = !project_.keep_debug_symbols && !ignored && before <= most_stripped;
+        if (!is_native || (!relinks && !strips)) return 0;
         std::string path = file.search_path;
         std::string source = file.source;
         std::string folder = leads_places_ ? "$ORIGIN/" + way_to_tree(file.place) + "/lib" : "";
@@ -395,8 +400,6 @@ class Builder {
         }
         auto content = make();
         if (!content) return tl::make_unexpected(content.error());
-        std::error_code ignored;
-        std::uint64_t before = fs::file_size(file.source, ignored);
         treated.is_changed = !content->empty();
         if (treated.is_changed) {
             Sha256 of_content = sha256(*content);

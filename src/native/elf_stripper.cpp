@@ -3,6 +3,7 @@
 #include "native/elf_image.h"
 
 #include <algorithm>
+#include <array>
 #include <elf.h>
 
 namespace omnistasis::native {
@@ -26,6 +27,23 @@ std::vector<ElfSection> loaded_sections(const std::vector<ElfSection>& sections)
     return {sections.begin(), end};
 }
 
+/// Sections that compilers and linkers leave for debuggers and for themselves. Others that are not loaded may
+/// be read by the program, out of its own file.
+bool is_for_debuggers(std::string_view name) {
+    constexpr std::array<std::string_view, 14> beginnings{
+        ".debug",   ".zdebug", ".gnu_debug", ".stab",   ".gdb_index", ".note",     ".gnu.build.attributes",
+        ".annobin", ".GCC.",   ".comment",   ".symtab", ".strtab",    ".shstrtab", ".gnu.lto_"};
+    return std::ranges::any_of(beginnings, [&](std::string_view one) { return name.starts_with(one); });
+}
+
+/// The end of all that the headers tell of. What lies behind it the program put there for itself.
+std::uint64_t end_of_told(const ElfImage& image, std::uint64_t end) {
+    end = std::max(end, image.section_table + image.sections.size() * image.section_size());
+    for (const ElfSection& section : image.sections)
+        if (section.type != SHT_NOBITS) end = std::max(end, section.offset + section.size);
+    return end;
+}
+
 } // namespace
 
 Result<Bytes> without_debug_symbols(ByteSpan file, const std::string& name) {
@@ -47,6 +65,14 @@ Result<Bytes> without_debug_symbols(ByteSpan file, const std::string& name) {
     ByteView view(file, elf->little_endian);
     const ElfSection& old_names = image.sections[image.section_names];
     NameReader name_reader(view);
+    auto name_of = [&](const ElfSection& section) {
+        return name_reader.text(old_names.offset + section.name, old_names.offset + old_names.size);
+    };
+    auto is_kept = [&](const ElfSection& section) { return !is_for_debuggers(name_of(section)); };
+    if (std::any_of(image.sections.begin() + static_cast<std::ptrdiff_t>(kept.size()), image.sections.end(),
+                    is_kept) ||
+        end_of_told(image, end) < file.size())
+        return unchanged;
     std::string names(1, '\0');
     auto add_name = [&](ElfSection& section, std::string_view text) {
         section.name = static_cast<std::uint32_t>(names.size());
@@ -55,8 +81,7 @@ Result<Bytes> without_debug_symbols(ByteSpan file, const std::string& name) {
     };
     for (ElfSection& section : kept) {
         if (section.type == SHT_NULL) continue;
-        add_name(section,
-                 name_reader.text(old_names.offset + section.name, old_names.offset + old_names.size));
+        add_name(section, name_of(section));
         if (section.link >= kept.size()) section.link = 0;
         if ((section.flags & SHF_INFO_LINK) != 0 && section.info >= kept.size()) section.info = 0;
     }

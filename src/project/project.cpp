@@ -284,12 +284,13 @@ std::string project_file_text(const Project& project) {
     line("mode", mode_word(project.mode));
     if (project.working_folder) line("working_folder", word_of(working_folders, *project.working_folder));
     if (!project.icon.empty()) line("icon", below(project.icon));
-    if (!project.language.empty() || !project.runtime_home.empty() || project.sources || project.strip) {
+    if (!project.language.empty() || !project.runtime_home.empty() || project.sources ||
+        project.drop_docstrings) {
         text += "\n[runtime]\n";
         line("language", project.language);
         if (!project.runtime_home.empty()) line("home", below(project.runtime_home));
         if (project.sources) text += "sources = true\n";
-        if (project.strip) text += "strip = true\n";
+        if (project.drop_docstrings) text += "drop_docstrings = true\n";
     }
     std::vector<std::string> without;
     for (const auto& [name, rule] : trace_rules)
@@ -302,10 +303,10 @@ std::string project_file_text(const Project& project) {
         if (!project.notes.empty()) text += fmt::format("notes = {}\n", quoted_list(project.notes));
     }
     if (!project.carried_libraries.empty() || !project.host_libraries.empty() || !project.programs.empty() ||
-        project.carry_libc || project.drop_debug_symbols) {
+        project.carry_libc || project.keep_debug_symbols) {
         text += "\n[native]\n";
         if (project.carry_libc) text += "carry_libc = true\n";
-        if (project.drop_debug_symbols) text += "drop_debug_symbols = true\n";
+        if (project.keep_debug_symbols) text += "keep_debug_symbols = true\n";
         if (!project.carried_libraries.empty())
             text += fmt::format("carry = {}\n", quoted_list(project.carried_libraries));
         if (!project.host_libraries.empty())

@@ -102,7 +102,7 @@ struct Project {
     std::string language;                        ///< empty: from the entry
     std::string runtime_home;                    ///< an interpreter or the folder of one; empty: looked for
     bool sources = false;                        ///< the source goes along, for code that shows it
-    bool strip = false;             ///< assertions and docstrings are left out of the compiled code
+    bool drop_docstrings = false;   ///< assertions and docstrings are left out of the compiled code
     std::vector<std::string> notes; ///< files with the project's own package notes, relative to the folder
     std::vector<std::string> include;
     std::vector<std::string> exclude;
@@ -113,7 +113,7 @@ struct Project {
     std::vector<std::string>
         carried_libraries;                   ///< shipped, whatever the target's list of host libraries says
     bool carry_libc = false;                 ///< ship the C library too
-    bool drop_debug_symbols = false;         ///< of native files
+    bool keep_debug_symbols = false;         ///< of native files
     std::vector<std::string> host_libraries; ///< not shipped: the users' systems have them
     std::vector<std::string> programs;       ///< shipped native programs: names on PATH, or files
     std::vector<Asset> assets;

@@ -55,7 +55,7 @@ class ProjectFileReader {
         tables["runtime"] = table({{"language", text_into(project_.language)},
                                    {"home", text_into(project_.runtime_home)},
                                    {"sources", truth_into(project_.sources)},
-                                   {"strip", truth_into(project_.strip)}});
+                                   {"drop_docstrings", truth_into(project_.drop_docstrings)}});
         tables["trace"] = table({{"include", texts_into(project_.include)},
                                  {"exclude", texts_into(project_.exclude)},
                                  {"without", [this](const toml::node& node) { return read_rules(node); }},
@@ -64,7 +64,7 @@ class ProjectFileReader {
                                   {"host", texts_into(project_.host_libraries)},
                                   {"programs", texts_into(project_.programs)},
                                   {"carry_libc", truth_into(project_.carry_libc)},
-                                  {"drop_debug_symbols", truth_into(project_.drop_debug_symbols)}});
+                                  {"keep_debug_symbols", truth_into(project_.keep_debug_symbols)}});
         tables["output"] = table({{"sign", text_into(project_.signing_key)},
                                   {"layout", word_into(project_.layout, parse_layout)},
                                   {"targets", texts_into(project_.targets)},

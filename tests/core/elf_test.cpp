@@ -182,6 +182,23 @@ TEST_CASE("files of all linkers run when they are rewritten, whatever room they 
     CHECK(run_program({program.string()})->exit_code == 42);
 }
 
+TEST_CASE("files that a program may read its own data out of keep all of it") {
+    Workshop workshop;
+    fs::path library =
+        workshop.compile("libbuoy.so.1", "int buoy(int i){return i+41;}", {"-shared", "-fPIC", "-g"});
+    Bytes bytes = bytes_of(library);
+    REQUIRE(native::without_debug_symbols(bytes, "plain").value().size() < bytes.size());
+    Bytes with_tail = bytes;
+    with_tail.insert(with_tail.end(), {'t', 'i', 'd', 'e'});
+    CHECK(native::without_debug_symbols(with_tail, "tail").value() == with_tail);
+    REQUIRE(write_new(workshop.folder / "table", as_bytes("neap 1.1"), 0644));
+    REQUIRE(run_program({"objcopy", "--add-section", "tides=" + (workshop.folder / "table").string(),
+                         library.string()})
+                ->exit_code == 0);
+    Bytes with_section = bytes_of(library);
+    CHECK(native::without_debug_symbols(with_section, "section").value() == with_section);
+}
+
 TEST_CASE("without debug symbols files run, are smaller, and read well") {
     Workshop workshop;
     auto linker = GENERATE(std::string("bfd"), std::string("gold"), std::string("lld"));

@@ -173,8 +173,29 @@ TEST_CASE("sources go along when they are asked for") {
     CHECK(workshop.shell("./out/linux-x86_64/s").out == "def f():\n    return 'shown'\n\n");
 }
 
+TEST_CASE("native files go along without debug symbols, or with them where the project says so") {
+    Workshop workshop("symbols");
+    workshop.write("tide.c", "int tide(void) { return 7; }\n");
+    REQUIRE(workshop.shell("gcc -g -shared -fPIC -o libtide.so tide.c").exit_code == 0);
+    workshop.write("main.py",
+                   "import ctypes, os\n"
+                   "print(ctypes.CDLL(os.path.join(os.path.dirname(__file__), 'libtide.so')).tide())\n");
+    auto has_symbols = [&](const std::string& folder) {
+        REQUIRE(workshop.omnistasis({"build", "main.py", "--compress", "fast"}).exit_code == 0);
+        CHECK(workshop.shell("out/linux-x86_64/main").out == "7\n");
+        REQUIRE(workshop.omnistasis({"inspect", "out/linux-x86_64/main", "--extract", folder}).exit_code ==
+                0);
+        auto sections = workshop.shell("readelf -SW " + folder + "/app/libtide.so");
+        REQUIRE(sections.exit_code == 0);
+        return sections.out.find(".debug_info") != std::string::npos;
+    };
+    CHECK(!has_symbols("without"));
+    workshop.write("omnistasis.toml", "[native]\nkeep_debug_symbols = true\n");
+    CHECK(has_symbols("with"));
+}
+
 TEST_CASE("assertions and docstrings are as from source, or left out") {
-    Workshop workshop("strip");
+    Workshop workshop("docstrings");
     workshop.write(
         "d.py",
         "\"\"\"Depths.\"\"\"\nimport subprocess, sys\n\ndef f():\n    'Doc.'\n    assert False\n\n"
@@ -183,7 +204,7 @@ TEST_CASE("assertions and docstrings are as from source, or left out") {
         "capture_output=True).stdout)\ntry:\n    f()\nexcept AssertionError:\n    print('asserted')\n");
     REQUIRE(workshop.omnistasis({"build", "d.py", "--compress", "fast"}).exit_code == 0);
     CHECK(workshop.shell("./out/linux-x86_64/d").out == "Depths. Doc. True 0\nTrue\n\nasserted\n");
-    workshop.write("omnistasis.toml", "[app]\nentry = \"d.py\"\n[runtime]\nstrip = true\n");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"d.py\"\n[runtime]\ndrop_docstrings = true\n");
     REQUIRE(workshop.omnistasis({"build", "--compress", "fast"}).exit_code == 0);
     CHECK(workshop.shell("./out/linux-x86_64/d").out == "None None False 2\nFalse\n\n");
 }

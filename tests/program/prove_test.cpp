@@ -270,7 +270,7 @@ TEST_CASE("with its own C library an application runs where there is none, and s
     CHECK(without->exit_code == 123);
     CHECK(has(without->err, "lacks the C library that it was built for"));
     workshop.write("omnistasis.toml",
-                   "[app]\nentry = \"main.py\"\n[native]\ncarry_libc = true\ndrop_debug_symbols = true\n");
+                   "[app]\nentry = \"main.py\"\n[native]\ncarry_libc = true\n");
     for (const char* layout : {"single", "folder"}) {
         INFO(layout);
         build(workshop, ".", {"--layout", layout});

@@ -36,7 +36,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
 
     if (carries_programs_ || !project_.programs.empty()) config.programs = programs_place;
 
-    int optimize = project_.strip ? 2 : 0;
+    int optimize = project_.drop_docstrings ? 2 : 0;
     std::vector<Unit> modules;
     std::vector<StoredName> names;
     std::vector<ModuleStore::Source> sources;

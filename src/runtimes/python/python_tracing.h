@@ -168,7 +168,7 @@ class PythonRuntime : public trace::Runtime {
     /// The interpreter's arguments: first those that keep the user's own settings away from it.
     std::vector<std::string> isolated(std::vector<std::string> arguments) const {
         std::vector<std::string> all{"-E", "-s", "-S"};
-        if (project_.strip) all.push_back("-OO");
+        if (project_.drop_docstrings) all.push_back("-OO");
         all.insert(all.end(), arguments.begin(), arguments.end());
         return all;
     }
