@@ -86,9 +86,9 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     INFO(inspected.out << inspected.err);
     CHECK(inspected.exit_code == 0);
     // A path with spaces and letters beyond ASCII: the workshop's own.
-    std::string wine =
-        "export WINEPREFIX=\"$PWD/prefix\" WINEDEBUG=-all DISPLAY= HOME=\"$PWD\"; unset OMNISTASIS_CACHE;"
-        " wineboot -i >/dev/null 2>&1; wine winecfg -v win10 >/dev/null 2>&1; ";
+    std::string wine = "export WINEPREFIX=\"$PWD/prefix\" WINEDEBUG=-all LC_ALL=C.UTF-8 DISPLAY= "
+                       "HOME=\"$PWD\"; unset OMNISTASIS_CACHE;"
+                       " wineboot -i >/dev/null 2>&1; wine winecfg -v win10 >/dev/null 2>&1; ";
     std::string arguments =
         R"( 'a b' 'q"uote' 'back\' 'two\\ ' '' 'ü 漢' 'x\"y' > out.txt 2>&1; echo $?; cat out.txt)";
     std::string expected = work.shell("node board.js" + arguments).out;
