@@ -112,6 +112,8 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer,
     Witness witness;
     auto job = load_job(options);
     if (!job) return job;
+    // The record of the trace is written there.
+    witness.pass_over(job->project.output_folder(job->project.targets.front()));
     trace::KeptTrace kept(settings_text(options), job->store);
     if (auto traced = kept.find()) {
         job->graph = std::move(traced->graph);
