@@ -67,6 +67,10 @@ TEST_CASE("what a module imports once a name is taken from it") {
     ScanResult result = scan_text("from x import one\ny.two.three()\ngetattr(z, 'four')\nfive = 'no name'\n");
     for (const char* name : {"one", "two", "three", "four"}) CHECK(takes(result, name));
     for (const char* name : {"x", "y", "five", "no name"}) CHECK(!takes(result, name));
+    // The standard library takes parts of itself, too.
+    ScanFacts standard;
+    standard.keeps_strings = false;
+    CHECK(takes(scan("import a.b\na.b.Pool()\n", "c", "", standard), "Pool"));
 }
 
 TEST_CASE("what looks like an import and is none") {

@@ -11,6 +11,10 @@ namespace omnistasis::python {
 /// Holds what a module asks for once names are taken from it until they are.
 void PythonRuntime::note_late_requests(std::size_t scanned) {
     const std::string& module = scanned_[scanned].name;
+    auto add = [this](LateRequest late) {
+        late_names_.insert(late.names.begin(), late.names.end());
+        late_requests_.push_back(std::move(late));
+    };
     for (const Request& request : scanned_[scanned].result.requests) {
         if (request.taken_names.empty()) continue;
         if (request.taken_names == "*") {
@@ -21,21 +25,21 @@ void PythonRuntime::note_late_requests(std::size_t scanned) {
                 Request one = request;
                 one.kind = Request::Kind::module;
                 one.module = part;
-                late_requests_.push_back({module, std::move(one), {name_hash(name)}});
+                add({module, std::move(one), {name_hash(name)}});
             }
             continue;
         }
         LateRequest late{module, request, {}};
         std::istringstream names(request.taken_names);
         for (std::string name; std::getline(names, name);) late.names.push_back(name_hash(name));
-        late_requests_.push_back(std::move(late));
+        add(std::move(late));
     }
 }
 
 /// Whether some module that is needed takes a name from `module`, which it imports.
 bool PythonRuntime::is_taken(const std::string& module, std::uint32_t name) {
     return std::ranges::any_of(scanned_, [&](const Scanned& scanned) {
-        if (scanned.name == module || scanned.standard || only_goes_along(scanned)) return false;
+        if (scanned.name == module || only_goes_along(scanned)) return false;
         bool takes_name = std::ranges::binary_search(scanned.result.names_taken, name);
         return std::ranges::any_of(scanned.result.requests, [&](const Request& request) {
             bool everything = request.kind == Request::Kind::everything_of;
@@ -49,7 +53,6 @@ bool PythonRuntime::is_taken(const std::string& module, std::uint32_t name) {
 void PythonRuntime::settle_taken_names(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs) {
     for (; searched_for_late_ < scanned_.size(); ++searched_for_late_)
         if (!scanned_[searched_for_late_].own) note_late_requests(searched_for_late_);
-    for (const LateRequest& late : late_requests_) late_names_.insert(late.names.begin(), late.names.end());
     std::erase_if(late_requests_, [&](const LateRequest& late) {
         auto taken = [&](std::uint32_t name) { return is_taken(late.module, name); };
         auto id = ids.find(late.module);

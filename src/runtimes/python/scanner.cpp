@@ -457,9 +457,10 @@ class Scanner {
 
     void note_string(Tokens tokens, std::size_t i) {
         const Token& token = tokens[i];
-        if (token.bytes || token.formatted || !facts_.keeps_strings) return;
-        note_watched(token);
+        if (token.bytes || token.formatted) return;
         if (is_plain_name(token.text)) note_taken(token.text);
+        if (!facts_.keeps_strings) return;
+        note_watched(token);
         if (facts_.is_own && facts_.known_programs != nullptr) {
             std::string_view word = token.text.substr(0, token.text.find_first_of(" \t\n"));
             if (facts_.known_programs->contains(word))
@@ -501,9 +502,7 @@ class Scanner {
         if (!known) result_.watched.push_back({std::string(token.text), token.line});
     }
 
-    void note_taken(std::string_view name) {
-        if (facts_.keeps_strings) result_.names_taken.push_back(name_hash(name));
-    }
+    void note_taken(std::string_view name) { result_.names_taken.push_back(name_hash(name)); }
 
     void note_name(Tokens tokens, std::size_t i) {
         std::string_view name = tokens[i].text;
