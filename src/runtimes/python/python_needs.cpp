@@ -94,13 +94,10 @@ void PythonRuntime::want_group(const StringAt& group, const std::string& file, E
         for (const auto& [name, value] : entries->second) {
             std::string module = value.substr(0, value.find(':'));
             want(module, reason, out);
-            // One without an attribute may stand for a folder: a theme is the package that its templates are
-            // in.
             const FoundModule& found = finder_.find(module);
-            if (module == value && found.is_package && found.kind == FoundModule::Kind::source)
-                for (Unit& data : all_data_units(parent_folder_of(found.file), found.root, places_))
-                    out.needs.push_back({std::move(data), reason});
+            bool is_folder = module == value && found.is_package && found.kind == FoundModule::Kind::source;
             std::lock_guard lock(mutex_);
+            if (is_folder) entry_folders_.emplace(module, false);
             entry_modules_.emplace(module, std::pair(&distribution, reason));
         }
     }
@@ -116,6 +113,13 @@ void PythonRuntime::settle_entry_points(const std::unordered_map<std::string, tr
         if (told.first == nullptr || id == ids.end()) continue;
         Expansion out;
         want_metadata(*std::exchange(told.first, nullptr), told.second, out);
+        // One without an attribute may stand for a folder: a theme is the package that its templates are in.
+        auto folder = entry_folders_.find(module);
+        if (folder != entry_folders_.end() && !std::exchange(folder->second, true)) {
+            const FoundModule& found = finder_.find(module);
+            for (Unit& data : all_data_units(parent_folder_of(found.file), found.root, places_))
+                out.needs.push_back({std::move(data), told.second});
+        }
         for (Need& need : out.needs) needs.emplace_back(id->second, std::move(need));
     }
 }

@@ -333,6 +333,7 @@ class PythonRuntime : public trace::Runtime {
     std::set<std::string> searched_; ///< sources that were looked into besides their scan
     /// Modules that are entry points, to the distributions that say so; null where that was settled.
     std::multimap<std::string, std::pair<const Distribution*, Reason>> entry_modules_;
+    std::map<std::string, bool> entry_folders_; ///< packages that are one, whether their files go along yet
     std::vector<Scanned> scanned_;
     std::size_t settled_ = 0;
     std::set<std::string> import_suffixes_;  ///< what import calls put behind names that they compute
