@@ -378,10 +378,11 @@ class Builder {
         out.source = file.source;
         bool is_native = trace::is_native(graph_.units[file.unit].kind);
         bool relinks = file.treatment == plan::Treatment::relink;
-        std::error_code ignored;
-        std::uint64_t before = fs::file_size(file.source, ignored);
-        bool strips = !project_.keep_debug_symbols && !ignored && before <= most_stripped;
-        if (!is_native || (!relinks && !strips)) return 0;
+        if (!is_native) return 0;
+        std::error_code unreadable;
+        std::uint64_t before = fs::file_size(file.source, unreadable);
+        bool strips = !project_.keep_debug_symbols && !unreadable && before <= most_stripped;
+        if (!relinks && !strips) return 0;
         std::string path = file.search_path;
         std::string source = file.source;
         std::string folder = leads_places_ ? "$ORIGIN/" + way_to_tree(file.place) + "/lib" : "";
