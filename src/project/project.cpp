@@ -92,12 +92,10 @@ Result<void> find_entry(const ProjectOptions& options, Project& project) {
     around.folder = file.parent_path();
     around.project_file = file;
     if (auto read = read_project_file(file, around); !read) return read;
-    // Another program of the same project: its runtime holds, its name and the rest do not. A file that names
-    // no entry holds for all.
-    if (around.entry.empty()) {
-        project = around;
-        project.entry = path.lexically_relative(around.folder).generic_string();
-    } else if ((around.folder / around.entry).lexically_normal() == path)
+    // A file that names no entry holds for all. For another program of the same project its runtime holds;
+    // its name and the rest do not.
+    if (around.entry.empty()) around.entry = path.lexically_relative(around.folder).generic_string();
+    if ((around.folder / around.entry).lexically_normal() == path)
         project = around;
     else if (around.folder == project.folder)
         project.runtime_home = around.runtime_home;
