@@ -188,7 +188,7 @@ def prove(bench):
     """A proof's run, watched, against the same run in the same isolation, not watched: without strace on PATH."""
     demo = os.path.join(bench.folder, "tideboard")
     data = os.path.join(os.path.dirname(os.path.dirname(os.path.abspath(bench.program))), "share/omnistasis/demo/tideboard")
-    shutil.copytree(data, demo)
+    shutil.copytree(data, demo, dirs_exist_ok=True)
     os.remove(os.path.join(demo, "tideboard.proof.toml"))
     bench.build(demo, "--layout", "folder")
     tools = os.path.join(bench.folder, "tools")
@@ -231,7 +231,7 @@ def sizes(bench):
     """Sizes against the floor: the demo, and a program with a Qt window."""
     demo = os.path.join(bench.folder, "tideboard")
     data = os.path.join(os.path.dirname(os.path.dirname(os.path.abspath(bench.program))), "share/omnistasis/demo/tideboard")
-    shutil.copytree(data, demo)
+    shutil.copytree(data, demo, dirs_exist_ok=True)
     bench.build(demo)
     bench.environment["PYTHONPATH"] = demo
     floor, count = floor_size(bench, [bench.python, "-m", "tideboard", "today", "--station", "halcyon", "--date", "2031-05-04"])
