@@ -42,7 +42,8 @@ enum HeadTag : uint16_t {
     head_launcher_hash = 11, ///< SHA-256 of all that is in front of the payload
     head_parts = 12,         ///< where the list of parts is: offset 8, stored size 8, raw size 8, SHA-256 32
     head_kept_variables =
-        14,              ///< names of variables that are kept from the program, each ended by a zero byte
+        14,                  ///< names of variables that are kept from the program, each ended by a zero byte
+    head_set_variables = 15, ///< NAME=VALUE of variables for the program, each ended by a zero byte
     head_signature = 13, ///< Ed25519 (RFC 8032) over the head's bytes in front of this field; the last one
 };
 constexpr uint16_t head_must_know = 1;

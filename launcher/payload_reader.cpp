@@ -148,6 +148,10 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
             if (value.size == 0 || value.data[value.size - 1] != 0) return ReadError::damaged;
             head.kept_variables = value;
             break;
+        case head_set_variables:
+            if (value.size == 0 || value.data[value.size - 1] != 0) return ReadError::damaged;
+            head.set_variables = value;
+            break;
         case head_launcher_hash:
             head.launcher_hash = value;
             break;

@@ -54,6 +54,7 @@ struct Head {
     Bytes loader{};         ///< the tree's own dynamic loader; empty: the system's
     Bytes version;
     Bytes kept_variables{}; ///< names, each ended by a zero byte
+    Bytes set_variables{};  ///< NAME=VALUE, each ended by a zero byte
     Bytes state{};          ///< texts, each ended by a zero byte, three for each: see docs/payload-format.md
     Bytes launcher_hash{};  ///< 32 bytes; empty: not told
     Bytes signature{};      ///< 64 bytes; empty: not signed

@@ -7,6 +7,7 @@
 #include "message_window.h"
 #include "old_trees_posix.h"
 #include "signature.h"
+#include "start_text.h"
 #include "state_posix.h"
 
 #include <errno.h>
@@ -103,34 +104,6 @@ bool find_tree(const Self& self, TreePlace& place, Failure& failure) {
     return true;
 }
 
-/// One argument of the start's list: `{tree}` at its beginning and `{self}` stand for other texts.
-char* filled_in(const char* text, const char* tree, char* called_as) {
-    if (strcmp(text, "{self}") == 0) return called_as;
-    if (strncmp(text, "{tree}", 6) != 0) return const_cast<char*>(text);
-    size_t size = strlen(tree) + strlen(text);
-    auto* result = static_cast<char*>(malloc(size));
-    if (result != nullptr) snprintf(result, size, "%s%s", tree, text + 6);
-    return result;
-}
-
-/// Gives variables that would change what the program loads another name: `OMNISTASIS_KEPT_NAME`.
-void keep_variables(payload::Bytes names) {
-    constexpr const char* prefix = "OMNISTASIS_KEPT_";
-    const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
-    for (char** variable = environ; *variable != nullptr; ++variable)
-        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end;
-             name += strlen(name) + 1) {
-            size_t size = strlen(name);
-            if (strncmp(*variable, name, size) != 0 || (*variable)[size] != '=') continue;
-            size_t room = strlen(prefix) + strlen(*variable) + 1;
-            auto* renamed = static_cast<char*>(malloc(room));
-            if (renamed == nullptr) continue;
-            snprintf(renamed, room, "%s%s", prefix, *variable);
-            *variable = renamed;
-            break;
-        }
-}
-
 /// Where `omnistasis profile` wants to know what the time goes to; -1 else.
 int open_times() {
     const char* file = getenv("OMNISTASIS_TIMES");
@@ -164,7 +137,8 @@ int run(int count, char** arguments) {
     if (!find_tree(self, place, failure)) stop(called_as, failure);
     const char* tree = place.path;
     tell_time(times, "tree");
-    if (self.head.kept_variables.size > 0) keep_variables(self.head.kept_variables);
+    StartValues values{tree, called_as};
+    environ = program_environment(environ, self.head.kept_variables, self.head.set_variables, values, malloc);
 
     const auto* start = reinterpret_cast<const char*>(self.head.start.data);
     const char* end = start + self.head.start.size;
@@ -179,8 +153,8 @@ int run(int count, char** arguments) {
     for (const char* at = start + strlen(start) + 1; at < end; at += strlen(at) + 1) {
         if (strcmp(at, "{arguments}") == 0)
             for (int i = 1; i < count; ++i) list[used++] = arguments[i];
-        else
-            list[used++] = filled_in(at, tree, called_as);
+        else if (char* argument = filled_in(at, values, malloc))
+            list[used++] = argument;
     }
     if (self.head.working_folder.size > 0) {
         char folder[16384];

@@ -1,5 +1,7 @@
 #include "program_windows.h"
 
+#include "start_text.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -52,27 +54,56 @@ const wchar_t* users_arguments() {
     return at;
 }
 
-/// The environment, with the variables under another name that would change what the program loads; null
-/// where it stays as it is.
-wchar_t* changed_environment(const Self& self) {
-    Bytes names = self.head.kept_variables;
-    if (names.size == 0) return nullptr;
+/// A start's text with what its place-holders stand for. What follows the tree is a path, up to the `;` that
+/// ends it in a list of paths, and has this system's separators.
+wchar_t* filled_in(const char* text, const wchar_t* tree, const wchar_t* called_as) {
+    Text result;
+    result.add(L"");
+    bool in_path = false;
+    for (StartPiece piece = next_piece(text); piece.kind != StartPiece::Kind::end; piece = next_piece(text)) {
+        if (piece.kind != StartPiece::Kind::plain) {
+            in_path = piece.kind == StartPiece::Kind::tree;
+            result.add(in_path ? tree : called_as);
+            continue;
+        }
+        wchar_t* plain = wide(piece.text, piece.size);
+        for (wchar_t* at = plain; *at != 0; ++at) {
+            in_path &= *at != L';';
+            if (in_path && *at == L'/') *at = L'\\';
+        }
+        result.add(plain);
+        free(plain);
+    }
+    return result.data;
+}
+
+/// Whether a variable of the environment has the name of one of the head's list.
+bool is_in(Bytes list, const wchar_t* variable) {
+    bool found = false;
+    each_text(list, [&](const char* text) {
+        wchar_t* name = wide(text, name_size(text));
+        size_t size = wcslen(name);
+        found |= _wcsnicmp(variable, name, size) == 0 && variable[size] == L'=';
+        free(name);
+    });
+    return found;
+}
+
+/// The environment of the program (start_text.h); null where it stays as it is.
+wchar_t* program_environment(const Self& self, const wchar_t* tree) {
+    const Head& head = self.head;
+    if (head.kept_variables.size == 0 && head.set_variables.size == 0) return nullptr;
     wchar_t* before = GetEnvironmentStringsW();
     Text text;
-    const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
     for (const wchar_t* one = before; *one != 0; one += wcslen(one) + 1) {
-        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end;
-             name += strlen(name) + 1) {
-            wchar_t* wanted = wide(name, strlen(name));
-            size_t size = wcslen(wanted);
-            bool same = _wcsnicmp(one, wanted, size) == 0 && one[size] == L'=';
-            free(wanted);
-            if (!same) continue;
-            text.add(L"OMNISTASIS_KEPT_");
-            break;
-        }
+        if (is_in(head.kept_variables, one) || is_in(head.set_variables, one)) text.add(L"OMNISTASIS_KEPT_");
         text.add(one, wcslen(one) + 1);
     }
+    each_text(head.set_variables, [&](const char* variable) {
+        wchar_t* filled = filled_in(variable, tree, self.path);
+        text.add(filled, wcslen(filled) + 1);
+        free(filled);
+    });
     text.add(L"", 1);
     FreeEnvironmentStringsW(before);
     return text.data;
@@ -81,18 +112,6 @@ wchar_t* changed_environment(const Self& self) {
 BOOL WINAPI leave_to_program(DWORD) {
     // The program in the tree has got it too; how that ends is how we end.
     return TRUE;
-}
-
-wchar_t* filled_in(const char* text, const wchar_t* tree, const wchar_t* called_as) {
-    if (strcmp(text, "{self}") == 0) return const_cast<wchar_t*>(called_as);
-    bool in_tree = strncmp(text, "{tree}", 6) == 0;
-    wchar_t* rest = wide(text + (in_tree ? 6 : 0), strlen(text + (in_tree ? 6 : 0)));
-    if (!in_tree) return rest;
-    wchar_t* result = wide_room(wcslen(tree) + wcslen(rest) + 1);
-    wcscat(wcscpy(result, tree), rest);
-    for (wchar_t* at = result; *at != 0; ++at)
-        if (*at == L'/') *at = L'\\';
-    return result;
 }
 
 /// Programs read paths without the mark, and many none that is long: of a long one the system's short form is
@@ -157,8 +176,8 @@ void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure)
     if (is_window()) flags |= CREATE_NO_WINDOW;
     SetConsoleCtrlHandler(leave_to_program, TRUE);
     PROCESS_INFORMATION process = {};
-    if (CreateProcessW(program, line.data, nullptr, nullptr, TRUE, flags, changed_environment(self), folder,
-                       &startup, &process) == 0) {
+    if (CreateProcessW(program, line.data, nullptr, nullptr, TRUE, flags, program_environment(self, tree),
+                       folder, &startup, &process) == 0) {
         set(failure, exit_no_start, L"can't start", program, GetLastError());
         return;
     }

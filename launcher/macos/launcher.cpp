@@ -3,6 +3,7 @@
 // their manual pages have them (section 2 and 3), and linked against a stub that names them.
 #include "exit_codes.h"
 #include "payload_reader.h"
+#include "start_text.h"
 
 #include <string.h>
 
@@ -88,19 +89,6 @@ Head read_payload(const char* file) {
     return head;
 }
 
-/// Gives variables that would change what the program loads another name.
-void keep_variables(Bytes names) {
-    const auto* end = reinterpret_cast<const char*>(names.data) + names.size;
-    for (char** variable = environ; *variable != nullptr; ++variable)
-        for (const auto* name = reinterpret_cast<const char*>(names.data); name < end;
-             name += strlen(name) + 1) {
-            size_t size = strlen(name);
-            if (strncmp(*variable, name, size) != 0 || (*variable)[size] != '=') continue;
-            *variable = joined("OMNISTASIS_KEPT_", *variable);
-            break;
-        }
-}
-
 /// The last part of a path is taken away.
 void up(char* path) {
     char* slash = strrchr(path, '/');
@@ -141,6 +129,7 @@ int run(int count, char** arguments) {
     for (; strncmp(way, "..", 2) == 0; way += way[2] == '/' ? 3 : 2) up(tree);
     if (*way != 0) tree = joined(tree, "/", way);
 
+    StartValues values{tree, count > 0 ? arguments[0] : called_as};
     const auto* start = reinterpret_cast<const char*>(head.start.data);
     const char* end = start + head.start.size;
     size_t parts = 0;
@@ -152,15 +141,11 @@ int run(int count, char** arguments) {
     for (const char* at = start + strlen(start) + 1; at < end; at += strlen(at) + 1) {
         if (strcmp(at, "{arguments}") == 0)
             for (int i = 1; i < count; ++i) list[used++] = arguments[i];
-        else if (strcmp(at, "{self}") == 0)
-            list[used++] = arguments[0];
-        else if (strncmp(at, "{tree}", 6) == 0)
-            list[used++] = joined(tree, at + 6);
-        else
-            list[used++] = const_cast<char*>(at);
+        else if (char* argument = filled_in(at, values, malloc))
+            list[used++] = argument;
     }
     list[used] = nullptr;
-    if (head.kept_variables.size > 0) keep_variables(head.kept_variables);
+    environ = program_environment(environ, head.kept_variables, head.set_variables, values, malloc);
     if (head.working_folder.size > 0) {
         static char inner[longest_path];
         size_t length = head.working_folder.size < sizeof inner ? head.working_folder.size : 0;

@@ -30,8 +30,9 @@ struct Description {
     std::string tree_folder;    ///< folder layout: relative to the launcher; else empty
     std::string loader;         ///< the place of the tree's own dynamic loader; empty: the system's
     std::vector<StatePath> state{};
-    std::vector<std::string> kept_variables{}; ///< of the environment, kept from the program
-    std::string parts{};                       ///< the list of parts (payload/parts.h); empty: none
+    std::vector<std::string> kept_variables{};          ///< of the environment, kept from the program
+    std::map<std::string, std::string> set_variables{}; ///< for the program; values may hold place-holders
+    std::string parts{};                                ///< the list of parts (payload/parts.h); empty: none
 };
 
 /// What one group of files weighs.
