@@ -73,6 +73,9 @@ std::string make_head(const Description& description, const OfTree* tree, const 
     std::string kept;
     for (const std::string& name : description.kept_variables) kept += name + '\0';
     if (!kept.empty()) put_field(head, head_kept_variables, true, kept);
+    std::string set;
+    for (const auto& [name, value] : description.set_variables) set += name + "=" + value + '\0';
+    if (!set.empty()) put_field(head, head_set_variables, true, set);
     if (key != nullptr) put_field(head, head_signature, false, key->sign(head));
     return head;
 }
@@ -259,11 +262,14 @@ class Writer {
     }
 
     /// Files of one kind side by side compress best: the contents are ordered by file ending, then by place.
+    /// What changes often comes last, in blocks of its own.
     Result<void> gather_contents() {
         std::vector<const TreeFile*> order;
         for (const TreeFile& file : files_) order.push_back(&file);
-        auto ending = [](const TreeFile* file) { return fs::path(file->place).extension().string(); };
-        std::ranges::stable_sort(order, {}, ending);
+        auto rank = [](const TreeFile* file) {
+            return std::pair(file->changes_often, fs::path(file->place).extension().string());
+        };
+        std::ranges::stable_sort(order, {}, rank);
         std::vector<Content> all(order.size());
         std::vector<std::optional<Error>> errors(order.size());
         oneapi::tbb::parallel_for(std::size_t(0), order.size(), [&](std::size_t i) {
@@ -306,6 +312,9 @@ class Writer {
                 if (is_cut && block->raw_size > 0 && used == 0) break;
                 std::size_t whole = content.content.size();
                 if (!is_cut && block->raw_size > 0 && block->raw_size + whole > block_size) break;
+                bool begins_own_blocks = next > 0 && used == 0 && content.content.file().changes_often &&
+                                         !contents_[next - 1].content.file().changes_often;
+                if (begins_own_blocks && block->raw_size > 0) break;
                 std::size_t end = is_cut ? *std::ranges::upper_bound(content.ends, used) : whole;
                 if (end > used) block->pieces.push_back({next, used, end - used});
                 block->raw_size += end - used;

@@ -32,6 +32,7 @@ struct TreeFile {
     std::string group{};             ///< what it counts as in sums of sizes: a word of the caller's
     std::optional<Sha256> hash{};    ///< of `content`, where it is known already
     bool is_code = false;            ///< machine code of x86-64
+    bool changes_often = false;      ///< between builds: it shares a block only with others that do
 };
 
 /// The size of a file's content, in bytes; 0 where its source can't be looked at.

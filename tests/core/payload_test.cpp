@@ -148,6 +148,21 @@ TEST_CASE("no changed byte and no cut goes unnoticed") {
     }
 }
 
+TEST_CASE("what changes often shares no block with the rest") {
+    fs::path file = fs::temp_directory_path() / ("omnistasis own test " + std::to_string(::getpid()));
+    std::mt19937 random(11);
+    std::string noise(1 << 20, '\0');
+    for (char& c : noise) c = static_cast<char>(random());
+    std::vector<payload::TreeFile> tree{{"app/a.txt", 0644, "one line"}, {"lib/b.txt", 0644, noise}};
+    tree[0].changes_often = true;
+    std::string before = write_sample(file, tree);
+    tree[0].content = "one line more";
+    std::string after = write_sample(file, tree);
+    auto same = std::ranges::mismatch(before, after);
+    CHECK(same.in1 - before.begin() > (1 << 20));
+    fs::remove(file);
+}
+
 TEST_CASE("short contents fill blocks, and no block is larger than readers take") {
     fs::path file = fs::temp_directory_path() / ("omnistasis blocks test " + std::to_string(::getpid()));
     std::mt19937 random(7);
