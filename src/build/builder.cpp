@@ -170,6 +170,7 @@ class Builder {
         said.version = project_.version;
         said.start = start_text(start);
         said.kept_variables = start.kept_variables;
+        said.set_variables = start.set_variables;
         said.window = project_.mode == Mode::window;
         said.tree_folder = folder;
         said.loader = loader_;
@@ -239,6 +240,27 @@ class Builder {
         return {};
     }
 
+    /// Each file of a made folder for itself.
+    static std::vector<trace::MadeFile> made_files_of(std::vector<trace::MadeFile> made) {
+        std::vector<trace::MadeFile> files;
+        for (trace::MadeFile& one : made) {
+            if (one.source.empty() || !is_folder(one.source)) {
+                files.push_back(std::move(one));
+                continue;
+            }
+            each_entry_below(one.source, [&](const fs::directory_entry& entry) {
+                if (!entry.is_regular_file()) return;
+                trace::MadeFile& file = files.emplace_back();
+                file.place = one.place + "/" + entry.path().lexically_relative(one.source).string();
+                file.mode = ::access(entry.path().c_str(), X_OK) == 0 ? 0755 : 0644;
+                file.source = entry.path();
+                file.gives_way = one.gives_way;
+            });
+        }
+        std::ranges::sort(files, {}, &trace::MadeFile::place);
+        return files;
+    }
+
     Result<void> fill_tree() {
         plan::Plan plan = plan::make_plan(graph_, host_);
         if (auto right = check_places(plan); !right) return right;
@@ -249,14 +271,16 @@ class Builder {
         if (!made) return tl::make_unexpected(made.error());
         std::unordered_map<std::string, const plan::PlannedFile*> taken;
         for (const plan::PlannedFile& file : plan.files) taken.emplace(file.place, &file);
-        for (trace::MadeFile& file : *made) {
+        for (trace::MadeFile& file : made_files_of(std::move(*made))) {
             if (auto other = taken.find(file.place); other != taken.end()) {
                 if (file.gives_way) continue;
                 return two_on_one_place(file.place, "a file that Omnistasis makes", other->second->source);
             }
             TreeFile& out = tree_.emplace_back(TreeFile{file.place, file.mode});
             for (const auto& [unit, bytes] : file.shares) shares_[unit] = {file.place, bytes};
+            out.changes_often = file.place.starts_with(runtime_.application_place() + "/");
             out.content = std::move(file.content);
+            out.source = std::move(file.source);
             out.cuts = std::move(file.cuts);
         }
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
@@ -287,6 +311,7 @@ class Builder {
             TreeFile& out = tree_[first + i];
             out.place = file.place;
             out.group = trace::is_native(graph_.units[file.unit].kind) ? group_native : group_data;
+            out.changes_often = graph_.units[file.unit].own;
             struct stat status {};
             bool executable = file.executable ||
                               (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);

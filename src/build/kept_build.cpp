@@ -3,6 +3,7 @@
 #include "support/hash.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
+#include "trace/capabilities.h"
 
 #include <algorithm>
 
@@ -70,16 +71,18 @@ std::string names_in(const std::string& folder) {
 
 KeptBuild::Reading KeptBuild::read(trace::Runtime& runtime, const trace::Graph& graph) {
     Reading reading;
+    auto* caches = trace::as<trace::CachesTraces>(runtime);
+    if (caches == nullptr) return reading;
     for (const trace::Unit& unit : graph.units) {
         if (!unit.own || !trace::is_source(unit.kind)) continue;
-        std::string read = runtime.reading_of(unit);
+        std::string read = caches->reading_of(unit);
         if (read.empty()) continue;
         reading.sources[unit.file] = std::move(read);
         std::string folder = fs::path(unit.file).parent_path().string();
         auto [entry, is_new] = reading.folders.try_emplace(folder);
         if (is_new) entry->second = names_in(folder);
     }
-    reading.learned = runtime.learned();
+    reading.learned = caches->learned();
     return reading;
 }
 
@@ -115,11 +118,12 @@ bool KeptBuild::only_sources_changed() const {
 
 std::optional<trace::Traced> KeptBuild::trace_again_for(trace::Runtime& runtime) {
     auto traced = trace::traced_from_stored_form(traced_);
-    if (!traced || !runtime.relearn(reading_.learned)) return std::nullopt;
+    auto* caches = trace::as<trace::CachesTraces>(runtime);
+    if (!traced || caches == nullptr || !caches->relearn(reading_.learned)) return std::nullopt;
     for (const trace::Unit& unit : traced->graph.units) {
         bool changed =
             unit.own && trace::is_source(unit.kind) && std::ranges::binary_search(found_->changed, unit.file);
-        if (changed && runtime.reading_of(unit) != reading_.sources[unit.file]) return std::nullopt;
+        if (changed && caches->reading_of(unit) != reading_.sources[unit.file]) return std::nullopt;
     }
     Witness::saw_all_of(found_->testimony);
     return traced;

@@ -3,6 +3,7 @@
 #include "cli/output_files.h"
 #include "payload/delta.h"
 #include "support/json.h"
+#include "trace/capabilities.h"
 #include "watch/start_profile.h"
 
 #include <algorithm>
@@ -54,9 +55,11 @@ std::vector<CouldWait> could_wait(Job& job, const std::vector<watch::TimeBar>& t
     for (const watch::TimeBar& bar : timeline)
         if (bar.kind == "import") took.try_emplace(bar.name, bar.to - bar.from);
     std::vector<CouldWait> found;
+    auto* reviews = trace::as<trace::ReviewsSources>(*job.runtime);
+    if (reviews == nullptr) return found;
     for (const trace::Unit& unit : job.graph.units) {
         if (!unit.own || !trace::is_source(unit.kind)) continue;
-        for (const trace::EarlyImport& one : job.runtime->imports_that_could_wait(unit)) {
+        for (const trace::EarlyImport& one : reviews->imports_that_could_wait(unit)) {
             auto time = took.find(one.module);
             if (time != took.end() && time->second >= 0.5)
                 found.push_back({one.module, unit.file, one.line, time->second});
@@ -155,7 +158,8 @@ Result<void> run_profile(const ProfileOptions& options) {
     }
     watch::ProfileSubject subject{output,       options.arguments, {}, fs::current_path(),
                                   options.runs, options.seconds};
-    if (job) subject.source_command = job->runtime->source_command(options.arguments);
+    auto* runs = job ? trace::as<trace::RunsFromSource>(*job->runtime) : nullptr;
+    if (runs != nullptr) subject.source_command = runs->source_command(options.arguments);
     auto profile = watch::profile_start(subject, progress);
     progress.clear();
     if (!profile) return tl::make_unexpected(profile.error());

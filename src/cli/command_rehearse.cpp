@@ -1,6 +1,7 @@
 #include "cli/job.h"
 #include "support/files.h"
 #include "support/json.h"
+#include "trace/capabilities.h"
 #include "watch/findings.h"
 #include "watch/rehearsal.h"
 
@@ -55,7 +56,10 @@ Result<void> run_rehearse(const RehearseOptions& options) {
     if (!job) return tl::make_unexpected(job.error());
     auto scratch = StagingFolder::make(fs::temp_directory_path(), "rehearsal");
     if (!scratch) return tl::make_unexpected(scratch.error());
-    auto run = job->runtime->watched_run(scratch->path(), options.arguments);
+    auto* watches = trace::as<trace::WatchesImports>(*job->runtime);
+    if (watches == nullptr)
+        return fail(ErrorKind::bad_input, "this language can't be rehearsed", job->runtime_title);
+    auto run = watches->watched_run(scratch->path(), options.arguments);
     if (!run) return tl::make_unexpected(run.error());
     fs::path folder = job->project.starts_in_own_folder() ? job->project.folder : fs::current_path();
 
@@ -63,7 +67,7 @@ Result<void> run_rehearse(const RehearseOptions& options) {
     auto rehearsal = watch::run_watched(run->command, folder, run->variables, scratch->path());
     if (!rehearsal) return tl::make_unexpected(rehearsal.error());
     std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
-    auto modules = job->runtime->seen_modules(scratch->path());
+    auto modules = watches->seen_modules(scratch->path());
     const Rehearsed before = job->project.rehearsed;
     watch::Findings findings;
     for (;;) {

@@ -2,6 +2,7 @@
 
 #include "support/files.h"
 #include "support/system_packages.h"
+#include "trace/capabilities.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -121,7 +122,8 @@ std::string url_part(std::string_view text) {
 class Finder {
   public:
     Finder(const trace::Graph& graph, trace::Runtime& runtime, const LicenceList& licences, Store& store)
-        : graph_(graph), runtime_(runtime), licences_(licences), store_(store) {}
+        : graph_(graph), runtime_(runtime), packages_(trace::as<trace::KnowsPackages>(runtime)),
+          licences_(licences), store_(store) {}
 
     Components find() {
         result_.of_unit.assign(graph_.units.size(), Components::own);
@@ -129,7 +131,9 @@ class Finder {
         std::vector<bool> open(graph_.units.size());
         for (trace::UnitId id = 0; id < graph_.units.size(); ++id)
             open[id] = !graph_.units[id].own && !graph_.units[id].file.empty();
-        for (const trace::Package& package : runtime_.packages(graph_.units)) add_package(package, open);
+        if (packages_ != nullptr)
+            for (const trace::Package& package : packages_->packages(graph_.units))
+                add_package(package, open);
         add_runtime(open);
         add_system_packages(open);
         add_rest(open);
@@ -171,7 +175,9 @@ class Finder {
         std::size_t space = title.rfind(' ');
         Component component{Component::Kind::runtime, title.substr(0, space),
                             space == std::string::npos ? "" : title.substr(space + 1)};
-        trace::Package package = runtime_.own_package();
+        trace::Package package;
+        package.name = component.name;
+        if (packages_ != nullptr) package = packages_->own_package();
         component.licence_files = package.licence_files;
         component.homepage = package.homepage;
         component.url = "pkg:generic/" + url_part(package.name) + "@" + url_part(component.version);
@@ -275,6 +281,7 @@ class Finder {
 
     const trace::Graph& graph_;
     trace::Runtime& runtime_;
+    trace::KnowsPackages* packages_; ///< null where the runtime knows none
     const LicenceList& licences_;
     Store& store_;
     Components result_;

@@ -4,6 +4,7 @@
 #include "support/kept_of_file.h"
 #include "support/pattern.h"
 #include "support/stored_form.h"
+#include "trace/capabilities.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -151,9 +152,11 @@ class Reviewer {
     }
 
     void read_variables(Review& review) {
+        auto* reviews = trace::as<trace::ReviewsSources>(runtime_);
+        if (reviews == nullptr) return;
         for (const trace::Unit& unit : graph_.units) {
             if (!unit.own || !trace::is_source(unit.kind)) continue;
-            for (auto& [name, line] : runtime_.variables_read(unit))
+            for (auto& [name, line] : reviews->variables_read(unit))
                 review.variables.push_back({name, unit.file, line});
         }
         std::ranges::sort(review.variables, {},

@@ -3,6 +3,7 @@
 #include "native/closure.h"
 #include "native/foreign_needs.h"
 #include "native/native_kind.h"
+#include "trace/capabilities.h"
 #include "trace/library_data.h"
 #include "trace/reach.h"
 
@@ -67,7 +68,7 @@ class GrowingGraph {
     std::vector<Unit> units() const { return {units_.begin(), units_.end()}; }
 
     /// Takes out the groups that only optional wishes of packages lead to, and all that nothing else needs.
-    void leave_out_unrequested(Runtime& runtime);
+    void leave_out_unrequested(OffersGroups& offers);
 
     void add_left_out(std::vector<LeftOut> more) {
         std::ranges::move(more, std::back_inserter(left_out_));
@@ -96,10 +97,10 @@ class GrowingGraph {
     std::vector<std::pair<std::string, std::string>> fixed_places_;
 };
 
-void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
+void GrowingGraph::leave_out_unrequested(OffersGroups& offers) {
     std::vector<std::string> groups;
     bool any = false;
-    for (const Unit& unit : units_) any |= !groups.emplace_back(runtime.on_request(unit)).empty();
+    for (const Unit& unit : units_) any |= !groups.emplace_back(offers.on_request(unit)).empty();
     if (!any) return;
     Reach reach(units_.size(), roots_, edges_);
     // What the application itself asks for anywhere is wanted.
@@ -114,7 +115,7 @@ void GrowingGraph::leave_out_unrequested(Runtime& runtime) {
         before = requested.size();
         for (UnitId id = 0; id < units_.size(); ++id)
             if (wanted[id] || (!groups[id].empty() && requested.contains(groups[id])))
-                for (std::string& group : runtime.requested_with(units_[id]))
+                for (std::string& group : offers.requested_with(units_[id]))
                     requested.insert(std::move(group));
     }
     auto unrequested = [&](UnitId id) { return !groups[id].empty() && !requested.contains(groups[id]); };
@@ -255,7 +256,9 @@ class Tracer {
         std::future<void> ahead;
         if (host_.target() == host_target()) {
             closure_.emplace(runtime_.program(), host_, store_,
-                             [this](const std::string& file) { return runtime_.library_place(file); });
+                             [packages = as<KnowsPackages>(runtime_)](const std::string& file) {
+                                 return packages != nullptr ? packages->library_place(file) : std::nullopt;
+                             });
             ahead = std::async(std::launch::async, [this] { closure_->read_ahead({runtime_.program()}); });
         }
         for (const AssetFile& asset : assets) {
@@ -267,19 +270,23 @@ class Tracer {
             UnitKind kind = native::kind_of(asset.file.string()) ? UnitKind::native : UnitKind::data;
             graph_.add_root(graph_.add({kind, place, asset.file.string(), place, true}).first);
         }
+        auto* finalizes = as<FinalizesGraph>(runtime_);
         while (!open.empty()) {
             expand_all(open);
             open.clear();
-            for (auto& [from, need] : runtime_.settle(graph_.units())) {
+            if (finalizes == nullptr) break;
+            for (auto& [from, need] : finalizes->finalize(graph_.units())) {
                 auto [id, is_new] = graph_.add(need.unit);
                 graph_.add_edge(from, id, need.reason);
                 if (is_new) open.push_back(id);
             }
         }
-        graph_.add_loose_ends(runtime_.final_loose_ends());
-        graph_.leave_out_unrequested(runtime_);
-        graph_.add_left_out(runtime_.left_out());
-        graph_.set_not_carried(runtime_.not_carried());
+        if (finalizes != nullptr) graph_.add_loose_ends(finalizes->final_loose_ends());
+        if (auto* offers = as<OffersGroups>(runtime_)) {
+            graph_.leave_out_unrequested(*offers);
+            graph_.add_left_out(offers->left_out());
+        }
+        if (auto* packages = as<KnowsPackages>(runtime_)) graph_.set_not_carried(packages->not_carried());
         if (ahead.valid()) ahead.get();
         if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
         return graph_.finish();

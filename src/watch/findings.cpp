@@ -58,7 +58,8 @@ class Comparison {
   public:
     Comparison(const Project& project, trace::Runtime& runtime, const trace::Graph& graph,
                const native::HostLibraries& host)
-        : project_(project), runtime_(runtime), host_(host) {
+        : project_(project), watches_(*trace::as<trace::WatchesImports>(runtime)),
+          packages_(trace::as<trace::KnowsPackages>(runtime)), host_(host) {
         for (const trace::Unit& unit : graph.units) {
             names_.insert(unit.name);
             if (!unit.file.empty()) files_.insert(real_path(unit.file));
@@ -75,7 +76,7 @@ class Comparison {
         Rehearsed one;
         one.modules.insert({seen.name, from});
         // Some modules are made while the program runs, and can be carried by no file.
-        bool is_new = std::ranges::any_of(runtime_.recall(one).needs, [&](const trace::Need& need) {
+        bool is_new = std::ranges::any_of(watches_.recall(one).needs, [&](const trace::Need& need) {
             return !names_.contains(need.unit.name);
         });
         if (!is_new) return;
@@ -86,15 +87,15 @@ class Comparison {
     void read(const std::string& file) {
         std::string real = real_path(file);
         std::string name = fs::path(file).filename().string();
-        if (runtime_.is_code_file(file) || host_.find(name) != nullptr || host_.is_driver(name)) return;
+        if (watches_.is_code_file(file) || host_.find(name) != nullptr || host_.is_driver(name)) return;
         // That the file is carried somewhere is not enough: the built program looks at one place.
-        std::string place = is_library_name(name) ? std::string() : runtime_.place_asked_for(file);
+        std::string place = is_library_name(name) ? std::string() : watches_.place_asked_for(file);
         if (place.empty() ? files_.contains(real) : places_.contains(place)) return;
         if (is_own(file)) {
             std::string inner = relative_to(file, project_.folder.string());
             add("file", inner, "", "its path is computed");
             findings_.facts.files.insert({"", inner});
-        } else if (auto inner = runtime_.package_file(file)) {
+        } else if (auto inner = package_file(file)) {
             add("file", inner->package + "/" + inner->path, "", "its path is computed, in a package");
             findings_.facts.files.insert(*inner);
         } else if (is_library_name(name)) {
@@ -110,14 +111,18 @@ class Comparison {
         std::string real = real_path(file);
         bool is_runtime = starters_.contains(file) || starters_.contains(real);
         if (is_runtime || files_.contains(real) || project_.rehearsed.programs.contains(file)) return;
-        if (is_own(file) || runtime_.package_file(file)) return read(file);
+        if (is_own(file) || package_file(file)) return read(file);
         add("program", file, "", "it is outside of the project: users need it too");
         findings_.facts.programs.insert(file);
     }
 
+    std::optional<Rehearsed::File> package_file(const std::string& file) const {
+        return packages_ != nullptr ? packages_->package_file(file) : std::nullopt;
+    }
+
     void written(const std::string& file) {
         std::error_code ignored;
-        if (!is_own(file) || runtime_.is_code_file(file) || !fs::is_regular_file(file, ignored)) return;
+        if (!is_own(file) || watches_.is_code_file(file) || !fs::is_regular_file(file, ignored)) return;
         std::string inner = relative_to(file, project_.folder.string());
         if (project_.rehearsed.written.contains(inner) || project_.is_state(inner)) return;
         add("written", inner, "", "a built application keeps it only as state: --state");
@@ -158,7 +163,7 @@ class Comparison {
                    : package_path(file);
     }
     std::string package_path(const std::string& file) const {
-        auto inner = runtime_.package_file(file);
+        auto inner = package_file(file);
         return inner ? inner->package + "/" + inner->path : fs::path(file).filename().string();
     }
 
@@ -173,7 +178,8 @@ class Comparison {
     }
 
     const Project& project_;
-    trace::Runtime& runtime_;
+    trace::WatchesImports& watches_;
+    trace::KnowsPackages* packages_; ///< null where the runtime knows none
     const native::HostLibraries& host_;
     native::LoaderCache libraries_ = native::LoaderCache::read();
     std::unordered_set<std::string> names_;
@@ -196,7 +202,8 @@ Findings findings_of(const Project& project, trace::Runtime& runtime, const trac
                                     [&](std::string_view start) { return file.starts_with(start); });
     };
     for (const std::string& file : files.read)
-        if (concerns_us(file) || is_below(file, project.root_folder.string()) || runtime.package_file(file))
+        if (concerns_us(file) || is_below(file, project.root_folder.string()) ||
+            comparison.package_file(file))
             comparison.read(file);
     for (const std::string& file : files.written) comparison.written(file);
     for (const std::string& file : files.programs) comparison.program(file);

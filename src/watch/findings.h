@@ -2,7 +2,7 @@
 
 #include "native/host_libraries.h"
 #include "project/project.h"
-#include "trace/runtime.h"
+#include "trace/capabilities.h"
 #include "watch/rehearsal.h"
 
 #include <string>

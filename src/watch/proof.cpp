@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/pattern.h"
 #include "support/text.h"
+#include "trace/capabilities.h"
 #include "watch/call_log.h"
 #include "watch/display.h"
 #include "watch/isolation.h"
@@ -87,7 +88,7 @@ class Prover {
 
     Result<Proof> prove() {
         if (auto possible = check_isolation(); !possible) return tl::make_unexpected(possible.error());
-        if (run_.against_source && subject_.runtime == nullptr)
+        if (run_.against_source && trace::as<trace::RunsFromSource>(subject_.runtime) == nullptr)
             return fail(ErrorKind::bad_input, "there is no source to compare with", subject_.output,
                         "its project is not at hand: no trace.json beside it, or what that names is gone",
                         "build it again, or leave out --against-source");
@@ -292,8 +293,7 @@ class Prover {
                 // A theme's sizes are asked for until one has the icon: which are carried is settled.
                 if (place.starts_with("share/icons/")) continue;
                 // Code is looked for in many places, and modules have their own row.
-                bool code = subject_.runtime != nullptr &&
-                            (subject_.runtime->is_code_file(path) || base_name(place) == "pyvenv.cfg");
+                bool code = is_code(path);
                 if (!code && !file.empty() && is_file(file) && !is_entry(file)) missing_file(place, file);
                 // Folders among modules are places to look for more modules.
                 bool among_code = code_folders_.contains(fs::path(place).parent_path().string()) &&
@@ -302,7 +302,7 @@ class Prover {
             } else if (is_scratch(path)) {
                 // A path relative to where the program is started: from source, that is mostly the project.
                 // Runtimes look for their own settings there too.
-                if (subject_.runtime != nullptr && subject_.runtime->is_code_file(path)) continue;
+                if (is_code(path)) continue;
                 std::string start = std::string(isolated_work) + "/";
                 if (subject_.project == nullptr || !path.starts_with(start)) continue;
                 std::string file = (subject_.project->folder / path.substr(start.size())).string();
@@ -322,6 +322,10 @@ class Prover {
         for (const std::string& name : libraries) look_at_library(name);
     }
 
+    bool is_code(const std::string& file) const {
+        return watches_ != nullptr && watches_->is_code_file(file);
+    }
+
     /// The entry's own source, which is compiled in.
     bool is_entry(const std::string& file) const {
         return subject_.project != nullptr &&
@@ -330,8 +334,7 @@ class Prover {
 
     bool has_code(const std::string& folder) const {
         return std::ranges::any_of(list_folder(folder), [&](const FolderEntry& entry) {
-            return entry.is_folder ||
-                   (subject_.runtime != nullptr && subject_.runtime->is_code_file(folder + "/" + entry.name));
+            return entry.is_folder || is_code(folder + "/" + entry.name);
         });
     }
 
@@ -356,8 +359,8 @@ class Prover {
     void look_at_absent_module(const std::string& text) {
         std::string module = text.substr(0, text.find(':'));
         std::string asker = text.size() > module.size() ? text.substr(module.size() + 1) : "";
-        if (subject_.runtime == nullptr) return;
-        std::string file = subject_.runtime->module_file(module);
+        if (watches_ == nullptr) return;
+        std::string file = watches_->module_file(module);
         if (file.empty()) return;
         std::string from = asker;
         bool own = false;
@@ -393,7 +396,7 @@ class Prover {
             if (found.empty() && is_it(path) && !tree_.empty() && path.starts_with(tree_ + "/"))
                 if (std::string file = here(path.substr(tree_.size() + 1)); is_file(file)) found = file;
         // Compiled modules are looked for under many names.
-        if (found.empty() || (subject_.runtime != nullptr && subject_.runtime->is_code_file(found))) return;
+        if (found.empty() || is_code(found)) return;
         std::string from = said_at(name, "");
         if (from.empty() && subject_.graph != nullptr)
             for (const trace::LooseEnd& end : subject_.graph->loose_ends)
@@ -513,7 +516,7 @@ class Prover {
         if (const char* path = std::getenv("PATH")) variables["PATH"] = path;
         std::vector<std::string> command{"env", "-i", "-C", places->work.string()};
         for (const auto& [name, value] : variables) command.push_back(name + "=" + value);
-        auto source = subject_.runtime->source_command(run_.arguments);
+        auto source = trace::as<trace::RunsFromSource>(subject_.runtime)->source_command(run_.arguments);
         command.insert(command.end(), source.begin(), source.end());
         // What the source writes beside itself is in the user's data folder once it is built.
         fs::path state = folder / "state from source";
@@ -634,6 +637,7 @@ class Prover {
 
     const ProofSubject& subject_;
     const ProofRun& run_;
+    trace::WatchesImports* watches_ = trace::as<trace::WatchesImports>(subject_.runtime); ///< may be null
     Proof proof_;
     Calls calls_;
     Places places_;

@@ -2,6 +2,7 @@
 #include "folder.h"
 #include "plan/contributions.h"
 #include "silent_observer.h"
+#include "trace/capabilities.h"
 #include "trace/tracer.h"
 #include "trace/why.h"
 
@@ -13,17 +14,16 @@ using namespace omnistasis::trace;
 
 namespace {
 
-/// Units by name, with what they need: "name" in every run, "name?" if it can.
+/// A language with the core of the interface only. Units by name, with what they need: "name" in every run,
+/// "name?" if it can.
 class MadeUpRuntime : public Runtime {
   public:
-    std::vector<std::string> source_command(const std::vector<std::string>&) override { return {}; }
-    std::string module_file(const std::string&) override { return {}; }
     std::map<std::string, std::vector<std::string>> needs;
     std::map<std::string, std::string> files;
-    std::string group; ///< a unit whose name begins so comes only on request
     std::string own = "main";
 
     std::string title() const override { return "Made Up 1"; }
+    fs::path program() const override { return "/bin/true"; }
     Result<Expansion> roots() override {
         Expansion out;
         add("main", "", out);
@@ -34,31 +34,10 @@ class MadeUpRuntime : public Runtime {
         for (const std::string& name : needs[unit.name]) add(name, unit.file, out);
         return out;
     }
-    std::vector<std::pair<UnitId, Need>> settle(const std::vector<Unit>&) override { return {}; }
-    std::string reading_of(const Unit&) override { return {}; }
-    std::string learned() const override { return {}; }
-    Result<void> relearn(std::string_view) override { return {}; }
-    std::string on_request(const Unit& unit) const override {
-        return !group.empty() && unit.name.starts_with(group) ? group : "";
-    }
-    fs::path program() const override { return "/bin/true"; }
     Result<std::vector<MadeFile>> make_files(const std::vector<Unit>&, unsigned, Observer&) override {
         return std::vector<MadeFile>();
     }
-    std::string application_place() const override { return "app"; }
-    Expansion recall(const Rehearsed&) override { return {}; }
-    Result<WatchedRun> watched_run(const fs::path&, const std::vector<std::string>&) override {
-        return WatchedRun{};
-    }
-    std::vector<SeenModule> seen_modules(const fs::path&) override { return {}; }
-    bool is_code_file(const fs::path&) override { return false; }
-    std::vector<trace::Package> packages(const std::vector<trace::Unit>&) override { return {}; }
-    trace::Package own_package() override { return {}; }
-    std::vector<trace::VariableRead> variables_read(const Unit&) override { return {}; }
-    std::vector<trace::EarlyImport> imports_that_could_wait(const Unit&) override { return {}; }
-    std::optional<Rehearsed::File> package_file(const fs::path&) override { return std::nullopt; }
-    Start start() const override { return {}; }
-    std::vector<InnerLauncher> inner_launchers() const override { return {}; }
+    Start start() const override { return {"bin/made-up", {"{tree}/app/main", "{arguments}"}}; }
 
   private:
     void add(std::string name, const std::string& from, Expansion& out) {
@@ -72,6 +51,18 @@ class MadeUpRuntime : public Runtime {
         Unit unit{UnitKind::code, name, files[name], "", name.starts_with(own)};
         out.needs.push_back({unit, reason});
     }
+};
+
+/// Units whose name begins with `group` come only on request.
+class RuntimeWithGroup : public MadeUpRuntime, public OffersGroups {
+  public:
+    std::string group;
+
+    std::string on_request(const Unit& unit) const override {
+        return unit.name.starts_with(group) ? group : "";
+    }
+    std::vector<std::string> requested_with(const Unit&) override { return {}; }
+    std::vector<LeftOut> left_out() override { return {}; }
 };
 
 Graph traced(MadeUpRuntime& runtime) {
@@ -124,7 +115,7 @@ TEST_CASE("the graph is the same whatever the order of work") {
 }
 
 TEST_CASE("a group that only packages could use is left out with what only it needs") {
-    MadeUpRuntime runtime;
+    RuntimeWithGroup runtime;
     runtime.group = "kit";
     runtime.needs = {{"main", {"lib"}},
                      {"lib", {"kit?", "base"}},
@@ -142,7 +133,7 @@ TEST_CASE("a group that only packages could use is left out with what only it ne
 }
 
 TEST_CASE("what can't run without a group that is left out brings nothing in") {
-    MadeUpRuntime runtime;
+    RuntimeWithGroup runtime;
     runtime.group = "kit";
     runtime.needs = {{"main", {"lib"}},
                      {"lib", {"plots?", "base"}},
@@ -160,7 +151,7 @@ TEST_CASE("what can't run without a group that is left out brings nothing in") {
 }
 
 TEST_CASE("a group stays where the application wants it, or a package that can't do without") {
-    MadeUpRuntime runtime;
+    RuntimeWithGroup runtime;
     runtime.group = "kit";
     runtime.needs = {{"main", {"lib", "kit.draw?"}}, {"lib", {"kit?"}}, {"kit", {}}, {"kit.draw", {"kit"}}};
     CHECK(names(traced(runtime)) == Names{"kit", "kit.draw", "lib", "main"});

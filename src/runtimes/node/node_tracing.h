@@ -6,7 +6,7 @@
 #include "runtimes/node/resolver.h"
 #include "runtimes/node/scanner.h"
 #include "support/files.h"
-#include "trace/runtime.h"
+#include "trace/capabilities.h"
 
 #include <map>
 #include <mutex>
@@ -35,7 +35,12 @@ struct Facts {
 /// Node.js behind the interface of all languages. What files ask for is in node_runtime.cpp, what comes with
 /// a package in node_packages.cpp, what a watched run shows in node_rehearsal.cpp, what a review asks for in
 /// node_review.cpp, what goes into the app tree in node_files.cpp.
-class NodeRuntime : public trace::Runtime {
+class NodeRuntime : public trace::Runtime,
+                    public trace::FinalizesGraph,
+                    public trace::CachesTraces,
+                    public trace::KnowsPackages,
+                    public trace::WatchesImports,
+                    public trace::ReviewsSources {
   public:
     NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
                 std::shared_ptr<Store> store);
@@ -43,12 +48,11 @@ class NodeRuntime : public trace::Runtime {
     std::string title() const override { return "Node.js " + facts_.version; }
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
-    std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
+    std::vector<std::pair<trace::UnitId, Need>> finalize(const std::vector<Unit>& units) override;
     std::vector<trace::LooseEnd> final_loose_ends() override { return ends_; }
     std::string reading_of(const Unit& unit) override;
     std::string learned() const override { return {}; }
     Result<void> relearn(std::string_view) override { return {}; }
-    std::string on_request(const Unit&) const override { return {}; }
     std::filesystem::path program() const override { return facts_.program; }
     Result<std::vector<trace::MadeFile>> make_files(const std::vector<Unit>& code, unsigned jobs,
                                                     Observer& observer) override;

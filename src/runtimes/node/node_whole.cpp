@@ -52,7 +52,7 @@ void collect(Resolver& resolver, const std::string& folder, int depth, std::vect
 
 } // namespace
 
-std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::settle(const std::vector<Unit>& units) {
+std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::finalize(const std::vector<Unit>& units) {
     std::vector<std::pair<trace::UnitId, Need>> needs;
     if (!units.empty() && project_.own_files && !own_settled_) settle_own_files(units, needs);
     if (!units.empty() && !declared_settled_) settle_declared(units, needs);

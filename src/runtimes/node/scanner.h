@@ -1,6 +1,6 @@
 #pragma once
 
-#include "trace/runtime.h"
+#include "trace/capabilities.h"
 
 #include <cstdint>
 #include <string>
