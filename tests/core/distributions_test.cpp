@@ -148,4 +148,7 @@ TEST_CASE("files of a distribution with a list, and without one") {
     CHECK(owners.owner_of(folder / "bin/quay")->name == "quay");
     CHECK(owners.owner_of(folder / "lib/pier/deep/map.txt")->name == "pier");
     CHECK(owners.owner_of(folder / "lib/other.py") == nullptr);
+    // A folder's name does not end at its first dot, as a file's does.
+    CHECK(owners.owner_of(folder / "lib/pier.cpython-311.so")->name == "pier");
+    CHECK(owners.owner_of(folder / "lib/pier.mole-2.egg-info/PKG-INFO") == nullptr);
 }

@@ -227,11 +227,10 @@ TEST_CASE("versions of introspected libraries that are asked for") {
     CHECK(versions("gi.require_version(name, '3.0')\n") == Words{});
 }
 
-TEST_CASE("programs that own code starts by their names") {
-    auto programs = [](std::string_view text, bool own = true) {
+TEST_CASE("programs that code starts or looks for by their names") {
+    auto programs = [](std::string_view text) {
         ScanFacts facts;
         facts.minor = 11;
-        facts.is_own = own;
         Words all;
         for (const StringAt& one : scan(text, "m", "", facts).programs) all.push_back(one.text);
         return all;
@@ -244,7 +243,16 @@ TEST_CASE("programs that own code starts by their names") {
                    "'child.py'])\nsubprocess.run(['/usr/bin/dot'])\nos.system('ls')\n") == Words{});
     CHECK(programs("run(command)\nserver.run('tide')\n") == Words{});
     CHECK(programs("from subprocess import run as start\nstart(['dot'])\n") == Words{"dot"});
-    CHECK(programs("subprocess.run(['ffmpeg'])\n", false) == Words{});
+    // A function of its own under the name that everybody gives it.
+    CHECK(programs("def which(name): pass\nif which('ffmpeg'): pass\n") == Words{"ffmpeg"});
+}
+
+TEST_CASE("code that looks through the folders of PATH by itself") {
+    auto line = [](std::string_view text) { return scan(text, "m", "", {}).searches_path; };
+    CHECK(line("import os\nfor p in os.environ['PATH'].split(os.pathsep): pass\n") == 2);
+    CHECK(line("folders = os.getenv('PATH', '').split(':')\n") == 1);
+    CHECK(line("x = os.environ['PATHS'].split(':')\ny = os.environ['PATH']\nz = y.upper()\n") == 0);
+    CHECK(line("'PATH'.split('A')\n") == 0);
 }
 
 TEST_CASE("texts that begin with the name of a program which is known to be there") {

@@ -199,16 +199,12 @@ FileOwners::FileOwners(const std::vector<Distribution>& distributions) {
 const Distribution* FileOwners::owner_of(const std::string& file) const {
     if (auto known = by_file_.find(file); known != by_file_.end()) return known->second;
     if (by_top_.empty()) return nullptr;
-    std::string path = file;
-    while (true) {
-        std::size_t slash = path.rfind('/');
-        if (slash == std::string::npos || slash == 0) return nullptr;
-        // A module that is a single file has its name up to the first dot.
-        std::string name = path.substr(slash + 1);
-        std::string stem = path.substr(0, slash + 1) + name.substr(0, name.find('.'));
-        if (auto known = by_top_.find(stem); known != by_top_.end()) return known->second;
-        path.resize(slash);
-    }
+    // A module that is a single file has its name up to the first dot.
+    std::size_t slash = file.rfind('/'), dot = file.find('.', slash == std::string::npos ? 0 : slash);
+    for (std::string path = file.substr(0, dot); slash != std::string::npos && slash > 0;
+         path = file.substr(0, slash), slash = file.rfind('/', slash - 1))
+        if (auto known = by_top_.find(path); known != by_top_.end()) return known->second;
+    return nullptr;
 }
 
 std::set<std::string> top_level_modules(const Distribution& distribution) {

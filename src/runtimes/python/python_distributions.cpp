@@ -45,6 +45,12 @@ bool is_passed_file(std::string_view inner) {
 
 } // namespace
 
+bool is_passed_module(std::string_view name) {
+    std::string path(name);
+    std::ranges::replace(path, '.', '/');
+    return is_passed_file(path + "/");
+}
+
 std::string module_name_of(std::string_view inner) {
     std::size_t slash = inner.rfind('/');
     std::string_view file = inner.substr(slash == std::string_view::npos ? 0 : slash + 1);
@@ -107,19 +113,42 @@ bool PythonRuntime::is_passed_over(const Distribution* of, const Unit& unit) {
            !carried_.companions.contains(unit.name) && owners().owner_of(unit.file) == of;
 }
 
+/// Whether a module belongs to another distribution that would not go along whole, and is not there yet.
+bool PythonRuntime::is_of_large(const Distribution* of, const Unit& unit) {
+    const Distribution* owner = unit.file.empty() ? nullptr : owners().owner_of(unit.file);
+    if (owner == nullptr || owner == of || carried_.reached.contains(owner->name)) return false;
+    {
+        std::lock_guard lock(mutex_);
+        if (auto known = is_large_.find(owner->name); known != is_large_.end()) return known->second;
+    }
+    std::uint64_t size = 0;
+    for (const DistributionFile& file : files_of(*owner))
+        if (std::string inner = relative_to(file.path, owner->root); !inner.empty() && !is_passed_file(inner))
+            size += file.size;
+    std::lock_guard lock(mutex_);
+    return is_large_[owner->name] = size > whole_bound;
+}
+
+/// Whether a companion, of the distribution `of`, may bring something in that it asks for. What it can do
+/// without does not bring in more than a small distribution.
+bool PythonRuntime::may_bring_in(const Unit& companion, const Distribution* of, const Need& need) {
+    const Unit& unit = need.unit;
+    bool native_stays =
+        unit.kind == UnitKind::extension && of != nullptr && carried_.without_natives.contains(of->name);
+    bool is_tool = trace::is_module(unit.kind) && is_development_tool(top_of(unit.name)) &&
+                   !is_development_tool(top_of(companion.name));
+    bool is_unasked = companion.own && !project_.is_installed && !on_request(unit).empty();
+    if (native_stays || is_tool || is_unasked || !may_follow(companion, of, unit)) return false;
+    return !need.reason.optional || (!is_passed_over(of, unit) && !is_of_large(of, unit));
+}
+
 /// Takes from what a companion asks for what it may not bring in.
 void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
     const Distribution* of = owners().owner_of(companion.file);
     std::vector<Need> kept, withheld;
     for (Need& need : out.needs) {
-        bool is_passed = std::exchange(need.reason.optional, true) && is_passed_over(of, need.unit);
-        bool native_stays = need.unit.kind == UnitKind::extension && of != nullptr &&
-                            carried_.without_natives.contains(of->name);
-        bool is_tool = trace::is_module(need.unit.kind) && is_development_tool(top_of(need.unit.name)) &&
-                       !is_development_tool(top_of(companion.name));
-        bool may = may_follow(companion, of, need.unit) &&
-                   !(companion.own && !project_.is_installed && !on_request(need.unit).empty()) &&
-                   !native_stays && !is_tool && !is_passed;
+        bool may = may_bring_in(companion, of, need);
+        if (may) need.reason.optional = true;
         (may ? kept : withheld).push_back(std::move(need));
     }
     out.needs = std::move(kept);
@@ -171,8 +200,7 @@ void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
         Unit companion = unit_of(name, found);
         std::vector<Need> still;
         for (Need& need : withheld)
-            if (may_follow(companion, of, need.unit) && !is_passed_over(of, need.unit) &&
-                need.unit.kind != UnitKind::extension && !is_development_tool(top_of(need.unit.name)))
+            if (may_bring_in(companion, of, need))
                 needs.emplace_back(id->second, std::move(need));
             else
                 still.push_back(std::move(need));

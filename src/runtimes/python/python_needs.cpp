@@ -360,28 +360,6 @@ void PythonRuntime::want_codecs(const ScanResult& result, const std::string& fil
             {"computes the name of an encoding, so brings in all:", file, result.computed_codec, true}, out);
 }
 
-/// A native library of the system that is opened by its name.
-bool PythonRuntime::want_library(const std::string& name, const Reason& reason, Expansion& out) {
-    static const native::LoaderCache libraries = native::LoaderCache::read();
-    std::string full = name;
-    // "libx.so" is a link that only those who build against the library have.
-    if (!is_library_name(name))
-        full = libraries.full_name(name);
-    else if (name.ends_with(".so") && libraries.find(name).empty())
-        full = libraries.full_name(name.substr(3, name.size() - 6));
-    const std::vector<std::string>& found = libraries.find(full);
-    std::string real = found.empty() ? std::string() : real_path(found.front());
-    if (real.empty()) return false;
-    out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + full), reason});
-    // A link's name is for this call only: other libraries ask for it by its own.
-    if (!full.ends_with(".so")) return true;
-    auto mapped = MappedFile::open(real);
-    auto elf = mapped ? native::read_elf(mapped->bytes(), real) : tl::make_unexpected(mapped.error());
-    if (elf && !elf->soname.empty() && elf->soname != full)
-        out.needs.push_back({file_unit(UnitKind::native, real, "lib/" + elf->soname), reason});
-    return true;
-}
-
 /// Libraries that code opens by itself, with ctypes, cffi or the like.
 void PythonRuntime::want_opened_libraries(const Unit& unit, const ScanResult& scan, Expansion& out) {
     for (const StringAt& library : scan.libraries) {
@@ -389,7 +367,7 @@ void PythonRuntime::want_opened_libraries(const Unit& unit, const ScanResult& sc
         Reason reason{"opens the library", unit.file, library.line, true};
         bool beside = is_there(fs::path(unit.file).parent_path() / library.text) ||
                       is_there(project_.folder / library.text);
-        if (beside || want_library(library.text, reason, out) || !unit.own) continue;
+        if (beside || trace::want_opened_library(library.text, reason, out) || !unit.own) continue;
         out.loose_ends.push_back({"missing-library", fmt::format("{} is not found", library.text), unit.file,
                                   library.line, "the call that opens it fails, as it does from source",
                                   "install the package that holds the library", true});
@@ -454,7 +432,7 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
         std::string name = fmt::format("{}/{}", unit.name, number++);
         Reason reason{"brings in, by a package note,", unit.file, 0, true};
         for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
-        for (const std::string& library : note.libraries) want_library(library, reason, out);
+        for (const std::string& library : note.libraries) trace::want_opened_library(library, reason, out);
         auto want_as_file = [&](const std::string& name) {
             const FoundModule& found = finder_.find(name);
             if (found.kind != FoundModule::Kind::source) return;

@@ -43,7 +43,7 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
             break;
         }
     }
-    for (const std::string& name : facts.libraries) want_library(name, seen, out);
+    for (const std::string& name : facts.libraries) trace::want_opened_library(name, seen, out);
     out.loose_ends = trace::loose_ends_of_rehearsals(project_, facts);
     return out;
 }

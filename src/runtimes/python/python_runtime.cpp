@@ -150,7 +150,8 @@ std::vector<std::string> PythonRuntime::near_names(const std::string& name) {
 void PythonRuntime::want_pattern(const std::string& pattern, const Reason& reason, Expansion& out) {
     if (pattern == "{build_data}") return want(facts_.build_data, reason, out);
     if (is_library_name(pattern)) {
-        if (!want_library(pattern, reason, out)) out.unanswered.push_back({pattern, reason, {}, {}});
+        if (!trace::want_opened_library(pattern, reason, out))
+            out.unanswered.push_back({pattern, reason, {}, {}});
         return;
     }
     if (!is_pattern(pattern)) return want(pattern, reason, out);

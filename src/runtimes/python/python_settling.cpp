@@ -38,6 +38,8 @@ void PythonRuntime::want_dotted_string(const Scanned& scanned, const StringAt& s
         if (whole.size() > package.size()) want(whole, {"names", scanned.file, string.line, true}, out);
         return;
     }
+    // A package that names its tests means to run them.
+    if (!scanned.own && is_passed_module(name)) return;
     bool whole = true;
     while (!name.empty()) {
         const FoundModule& found = finder_.find(name);
@@ -214,7 +216,7 @@ void PythonRuntime::settle_sources(const std::vector<Unit>& units, const UnitIds
     }
 }
 
-std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::settle(const std::vector<Unit>& units) {
+std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::finalize(const std::vector<Unit>& units) {
     std::unordered_map<std::string, trace::UnitId> ids;
     for (trace::UnitId id = 0; id < units.size(); ++id) {
         bool module = units[id].kind == UnitKind::code || units[id].kind == UnitKind::extension;

@@ -11,7 +11,8 @@
 #include "runtimes/python/trial.h"
 #include "support/files.h"
 #include "support/system_packages.h"
-#include "trace/runtime.h"
+#include "trace/capabilities.h"
+#include "trace/opened_library.h"
 
 #include <fmt/format.h>
 #include <map>
@@ -67,7 +68,13 @@ std::set<std::string> folders_of_packages(const std::vector<std::string>& files)
 /// what they ask for in other ways in python_needs.cpp, what follows only from all modules together in
 /// python_settling.cpp, what a watched run shows in python_rehearsal.cpp,
 /// what a review asks for in python_review.cpp, what goes into the app tree in python_files.cpp.
-class PythonRuntime : public trace::Runtime {
+class PythonRuntime : public trace::Runtime,
+                      public trace::FinalizesGraph,
+                      public trace::OffersGroups,
+                      public trace::CachesTraces,
+                      public trace::KnowsPackages,
+                      public trace::WatchesImports,
+                      public trace::ReviewsSources {
   public:
     PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
                   std::filesystem::path notes_folder, std::shared_ptr<Store> store)
@@ -101,7 +108,7 @@ class PythonRuntime : public trace::Runtime {
 
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
-    std::vector<std::pair<trace::UnitId, Need>> settle(const std::vector<Unit>& units) override;
+    std::vector<std::pair<trace::UnitId, Need>> finalize(const std::vector<Unit>& units) override;
     std::vector<trace::LooseEnd> final_loose_ends() override;
     std::vector<trace::LeftOut> left_out() override;
     std::vector<std::string> not_carried() override;
@@ -213,7 +220,6 @@ class PythonRuntime : public trace::Runtime {
     void want_system_paths(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_codecs(const ScanResult& result, const std::string& file, bool own, bool standard,
                      Expansion& out);
-    bool want_library(const std::string& name, const Reason& reason, Expansion& out);
     void scan_source_of_extension(const Unit& unit, Expansion& out);
     bool may_lack(const FoundModule& module, const std::string& name);
     void settle_entry_points(const std::unordered_map<std::string, trace::UnitId>& ids,
@@ -244,6 +250,8 @@ class PythonRuntime : public trace::Runtime {
     }
     bool may_follow(const Unit& companion, const Distribution* of, const Unit& unit);
     bool comes_with_others(const std::string& name) const;
+    bool is_of_large(const Distribution* of, const Unit& unit);
+    bool may_bring_in(const Unit& companion, const Distribution* of, const Need& need);
     void restrain(const Unit& companion, Expansion& out);
     bool is_passed_over(const Distribution* of, const Unit& unit);
     void note_asked(const Unit& asking, const std::vector<Need>& needs);
@@ -297,6 +305,7 @@ class PythonRuntime : public trace::Runtime {
     bool is_taken(const std::string& module, std::uint32_t name);
     // Programs that it starts: python_programs.cpp
     void settle_programs(const UnitIds& ids, UnitNeeds& needs);
+    bool carry_program(trace::UnitId id, const Scanned& scanned, const StringAt& program, UnitNeeds& needs);
 
     void settle_sources(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);
     void want_dotted_string(const Scanned& scanned, const StringAt& string, Expansion& out);
@@ -350,6 +359,7 @@ class PythonRuntime : public trace::Runtime {
     std::unique_ptr<FileOwners> owners_;
     /// What goes along with distributions. Written by the settling pass alone, but for what is withheld and
     /// asked.
+    std::map<std::string, bool> is_large_; ///< distributions, by name
     struct Carried {
         std::set<std::string> reached;                         ///< distributions of which a module is needed
         std::map<std::string, std::set<std::string>> required; ///< by each of those
@@ -375,16 +385,16 @@ class PythonRuntime : public trace::Runtime {
         Request request;
         std::vector<std::uint32_t> names; ///< hashes
     };
-    std::vector<LateRequest> late_requests_; ///< those that were not made yet
-    std::size_t searched_for_late_ = 0;      ///< how many of the scanned modules
-    std::set<std::uint32_t> late_names_;     ///< the names of all that there were
-    std::set<std::string> settings_read_;    ///< own files
-    std::set<std::string> programs_seen_;    ///< that own code starts
-    bool carries_programs_ = false;          ///< some of them go along
-    bool whole_library_ = false;             ///< the standard library goes along whole
-    bool reads_own_sources_ = false;         ///< the application reads Python files as text
-    std::set<std::string> with_source_;      ///< own modules whose source goes along as a file
-    std::set<std::string> shows_modules_;    ///< distributions that look at their own module files
+    std::vector<LateRequest> late_requests_;               ///< those that were not made yet
+    std::size_t searched_for_late_ = 0;                    ///< how many of the scanned modules
+    std::set<std::uint32_t> late_names_;                   ///< the names of all that there were
+    std::set<std::string> settings_read_;                  ///< own files
+    std::set<std::pair<std::string, bool>> programs_seen_; ///< that code starts, and whether own code does
+    bool carries_programs_ = false;                        ///< some of them go along
+    bool whole_library_ = false;                           ///< the standard library goes along whole
+    bool reads_own_sources_ = false;                       ///< the application reads Python files as text
+    std::set<std::string> with_source_;                    ///< own modules whose source goes along as a file
+    std::set<std::string> shows_modules_; ///< distributions that look at their own module files
     std::map<std::string, std::vector<std::string>>
         requested_with_;                           ///< distribution, groups that it requires
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries

@@ -41,7 +41,7 @@ void PythonRuntime::want_typelib(const std::string& name, const std::vector<std:
                 open.push_back(find_typelib(dependency.substr(0, dash), {dependency.substr(dash + 1)}));
         }
         for (const std::string& file_name : typelib->libraries)
-            want_library(fs::path(file_name).filename().string(), reason, out);
+            trace::want_opened_library(fs::path(file_name).filename().string(), reason, out);
     }
 }
 

@@ -34,7 +34,7 @@ template <typename Archive, typename Result> void visit_scan(Archive& archive, R
             into.value(string.line);
         });
     for (auto* number : {&result.computed_codec, &result.asks_for_source, &result.computed_library,
-                         &result.runs_sources, &result.runs_files})
+                         &result.runs_sources, &result.runs_files, &result.searches_path})
         archive.value(*number);
     for (auto* flag : {&result.lists_folders, &result.changes_folder, &result.names_own_file,
                        &result.imports_by_name, &result.makes_modules, &result.restarts_itself,

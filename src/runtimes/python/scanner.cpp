@@ -447,7 +447,10 @@ class Scanner {
                     auto arguments = split_arguments(inside);
                     note_running(tokens, i, arguments);
                     read_call(token, arguments);
-                    if (facts_.is_own) note_own_effects(tokens, i, arguments);
+                    note_started(tokens, i, arguments);
+                    if (facts_.is_own)
+                        for (std::string& path : written_paths(constants_, tokens, i, arguments))
+                            result_.written_paths.push_back({std::move(path), token.line});
                 } else {
                     note_name(tokens, i);
                 }
@@ -668,14 +671,24 @@ class Scanner {
         }
     }
 
-    /// What a call in own code writes and starts.
-    void note_own_effects(Tokens tokens, std::size_t callee, const std::vector<Tokens>& arguments) {
+    /// The programs that a call starts or looks for.
+    void note_started(Tokens tokens, std::size_t callee, const std::vector<Tokens>& arguments) {
         const Token& token = tokens[callee];
+        if (token.is("split") && splits_path(tokens.first(callee))) result_.searches_path = token.line;
         if (may_start_programs(tokens, callee))
             for (std::string& program : started_programs(constants_, name_at_home(token.text), arguments))
                 result_.programs.push_back({std::move(program), token.line});
-        for (std::string& path : written_paths(constants_, tokens, callee, arguments))
-            result_.written_paths.push_back({std::move(path), token.line});
+    }
+
+    /// Whether `before` ends with the value of PATH and a dot: os.environ["PATH"]. or os.getenv("PATH", "").
+    static bool splits_path(Tokens before) {
+        constexpr std::size_t longest = 8; // tokens of such an expression
+        std::size_t size = before.size();
+        if (size < 3 || !before[size - 1].is(".") || !(before[size - 2].is("]") || before[size - 2].is(")")))
+            return false;
+        return std::ranges::any_of(before.last(std::min(size, longest)), [](const Token& token) {
+            return token.is_plain_string() && token.text == "PATH";
+        });
     }
 
     /// What a name that was imported under another one is called in its module.
@@ -693,6 +706,8 @@ class Scanner {
             std::string_view module = known == imported_as_.end() ? name : std::string_view(known->second);
             return module.substr(0, module.find('.'));
         };
+        // Under this name people write the standard library's function once more.
+        if (tokens[callee].is("which")) return true;
         bool is_member = callee >= 2 && tokens[callee - 1].is(".");
         if (!is_member && !imported_as_.contains(tokens[callee].text)) return false;
         std::string_view module = module_of(is_member ? tokens[callee - 2].text : tokens[callee].text);

@@ -74,7 +74,7 @@ struct ScanResult {
     std::vector<StringAt> entry_point_groups; ///< groups whose entry points are asked for
     std::vector<StringAt> search_path;        ///< folders that sys.path gets; those in front begin with a `<`
     std::vector<StringAt> opened_paths;       ///< relative paths that a call opens as they are
-    std::vector<StringAt> programs;           ///< that it starts by their names, where wanted
+    std::vector<StringAt> programs;           ///< that it starts by their names
     std::vector<StringAt> library_versions;   ///< of introspected libraries that it asks for: "Gtk-3.0"
     std::vector<StringAt> written_paths;      ///< paths that a call opens for writing, where wanted
     std::vector<StringAt> code_strings;       ///< modules that an import statement in a string constant names
@@ -96,6 +96,7 @@ struct ScanResult {
     bool makes_modules = false;           ///< touches sys.modules, sys.meta_path or sys.path_hooks
     bool restarts_itself = false;         ///< mentions sys.executable
     std::uint32_t runs_sources = 0;       ///< the line of a call that compiles or executes a text; 0: none
+    std::uint32_t searches_path = 0;      ///< the line of a call that splits PATH into folders; 0: none
     std::uint32_t runs_files = 0;         ///< the line of a call that runs a Python file by its path; 0: none
 };
 
