@@ -2,7 +2,7 @@
 # after an installation: ../share/omnistasis, seen from the program.
 set(data_folder ${PROJECT_BINARY_DIR}/share/omnistasis)
 file(GLOB_RECURSE notes CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} notes/*)
-file(GLOB helpers CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} src/runtimes/python/helpers/*.py src/runtimes/node/helpers/*.cjs)
+file(GLOB helpers CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} src/runtimes/python/helpers/*.py src/runtimes/node/helpers/*.cjs src/runtimes/lua/helpers/*.lua)
 file(GLOB_RECURSE demo_files CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} demo/harbour/tideboard/*)
 list(FILTER demo_files EXCLUDE REGEX "__pycache__|/out/|[.]so$")
 

@@ -1,5 +1,6 @@
 #include "runtimes/registry.h"
 
+#include "runtimes/lua/lua_runtime.h"
 #include "runtimes/node/node_finder.h"
 #include "runtimes/node/node_runtime.h"
 #include "runtimes/python/entry.h"
@@ -33,6 +34,8 @@ constexpr Language languages[] = {
      python::recognise_runtimes, python::usual_runtime},
     {"node", node::settle_entry, node::is_node_source, node::make_node_runtime, node::recognise_runtimes,
      node::usual_runtime},
+    {"lua", lua::settle_entry, lua::is_lua_source, lua::make_lua_runtime, lua::recognise_runtimes,
+     lua::usual_runtime},
 };
 
 /// The entry point that may have been meant: sources in the folder, those with a similar name first.

@@ -1,0 +1,1 @@
+return { height = function(hour) return hour * 2 end }

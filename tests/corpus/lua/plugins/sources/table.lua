@@ -1,0 +1,1 @@
+local name = ... return { height = function(hour) return name .. " " .. hour end }
