@@ -16,9 +16,8 @@ std::string heading(const trace::Unit& unit) {
     if (unit.kind == trace::UnitKind::native) return "native libraries";
     if (unit.kind == trace::UnitKind::data) return "data of packages";
     if (unit.kind == trace::UnitKind::program) return "the runtime";
-    if (unit.place.find("site-packages/") != std::string::npos) return "packages";
     if (unit.kind == trace::UnitKind::built_in) return "built into the runtime";
-    return "the standard library";
+    return unit.of_runtime ? "the standard library" : "packages";
 }
 
 void print_trace(const trace::Graph& graph, const JobOptions& options) {

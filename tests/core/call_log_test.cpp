@@ -22,6 +22,15 @@ TEST_CASE("files are told by the path that was asked for and by the one that it 
     CHECK(calls.missing.empty());
 }
 
+TEST_CASE("a file that could not be made was not looked for") {
+    Calls calls = read_call_log(
+        "7 openat(6</tree>, \"lib/libtide.so.1\", O_WRONLY|O_CREAT, 0600) = -1 ENOENT (No such file or "
+        "directory)\n"
+        "7 openat(6</tree>, \"lib/libquay.so.1\", O_RDONLY) = -1 ENOENT (No such file or directory)\n",
+        "");
+    CHECK(calls.missing == Paths{"/tree/lib/libquay.so.1"});
+}
+
 TEST_CASE("names are as the system has them, whatever signs are in them") {
     Calls calls = read_call_log(
         "7 openat(AT_FDCWD</port>, \"a \\\"bell\\\"\\tand\\134more\", O_RDONLY) = 3</port/a "

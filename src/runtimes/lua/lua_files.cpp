@@ -60,26 +60,15 @@ std::string LuaRuntime::settings() const {
         if ((";" + list + ";").find(";" + one + ";") == std::string::npos)
             list += (list.empty() ? "" : ";") + one;
     };
-    auto place = [&](const std::string& text, bool of_c) {
-        std::size_t mark = text.find('?');
-        std::string behind = text.substr(mark);
-        if (!text.starts_with('/')) {
-            std::string entry_place = place_of(entry_);
-            std::string inner = text.starts_with("./") ? text.substr(2) : text;
-            if (project_.is_installed) return;
-            add(of_c ? c_path : path, application_place() + "/" + inner);
-            add(of_c ? c_path : path, entry_place.substr(0, entry_place.rfind('/') + 1) + inner);
-            return;
+    for (bool of_c : {false, true})
+        for (const auto& [before, behind] : finder_.templates(of_c)) {
+            bool in_project = !project_.is_installed && !relative_to(before + "x", base_).empty();
+            std::string folder = in_project
+                                     ? place_of(before + "x")
+                                     : fmt::format("{}/lua/{}/x", of_c ? "lib" : "share", facts_.version);
+            folder.pop_back();
+            add(of_c ? c_path : path, folder + "?" + behind);
         }
-        std::string before = fs::path(text.substr(0, mark)).lexically_normal().string();
-        if (is_own(before)) return add(of_c ? c_path : path, place_of(before) + behind);
-        add(of_c ? c_path : path,
-            fmt::format("{}/lua/{}/{}", of_c ? "lib" : "share", facts_.version, behind));
-    };
-    for (const std::string& one : facts_.path)
-        if (one.find('?') != std::string::npos) place(one, false);
-    for (const std::string& one : facts_.c_path)
-        if (one.find('?') != std::string::npos) place(one, true);
     add(path, fmt::format("share/lua/{}/?.lua", facts_.version));
     add(path, fmt::format("share/lua/{}/?/init.lua", facts_.version));
     add(c_path, fmt::format("lib/lua/{}/?.so", facts_.version));

@@ -68,13 +68,12 @@ std::string LuaRuntime::root_of(const std::string& file) const {
     return nearest;
 }
 
-/// Own files keep their places among each other below app/; those of packages lie below one folder of Lua
-/// modules and one of C modules, as a system has them.
+/// What is in the project keeps its place there, below app/; packages of the system lie below one folder of
+/// Lua modules and one of C modules.
 std::string LuaRuntime::place_of(const std::string& file) const {
-    if (is_own(file)) {
-        std::string inner = relative_to(file, base_);
+    std::string inner = project_.is_installed ? std::string() : relative_to(file, base_);
+    if (!inner.empty() || file == entry_)
         return "app/" + (inner.empty() ? file.substr(file.rfind('/') + 1) : inner);
-    }
     std::string root = root_of(file);
     if (root.empty()) return "share/files" + file;
     bool of_c = root.find("/lib/") != std::string::npos;
@@ -196,9 +195,6 @@ Result<Expansion> LuaRuntime::roots() {
             out.unanswered.push_back({pattern, named, {}, {}});
         }
     }
-    Expansion seen = recall(project_.rehearsed);
-    std::ranges::move(seen.needs, std::back_inserter(out.needs));
-    std::ranges::move(seen.loose_ends, std::back_inserter(out.loose_ends));
     return out;
 }
 
@@ -302,6 +298,7 @@ void LuaRuntime::note_effects(const Unit& unit, const ScanResult& scan, Expansio
 Expansion LuaRuntime::expand(const Unit& unit) {
     Expansion out;
     if (!trace::is_source(unit.kind)) return out;
+    if (unit.file == entry_) out = recall(project_.rehearsed);
     auto text = MappedFile::open(unit.file);
     if (std::string version = text ? version_of_compiled(text->text()) : ""; !version.empty()) {
         bool fits = facts_.is_jit() ? version == "LuaJIT" : version == facts_.version;

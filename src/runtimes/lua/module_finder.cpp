@@ -42,12 +42,19 @@ void ModuleFinder::add(const std::string& templates, bool of_c) {
         std::string_view one = rest.substr(0, rest.find(';'));
         rest.remove_prefix(std::min(one.size() + 1, rest.size()));
         if (one.find(unknown) == std::string_view::npos && one.find(path_before) == std::string_view::npos)
-            add_one(std::string(one), of_c);
+            add_one(std::string(one), of_c, true);
     }
     known_.clear();
 }
 
-void ModuleFinder::add_one(const std::string& text, bool of_c) {
+std::vector<std::pair<std::string, std::string>> ModuleFinder::templates(bool of_c) const {
+    std::vector<std::pair<std::string, std::string>> all;
+    for (const Template& one : templates_)
+        if (one.of_c == of_c && !one.is_added) all.emplace_back(one.before, one.behind);
+    return all;
+}
+
+void ModuleFinder::add_one(const std::string& text, bool of_c, bool is_added) {
     std::size_t mark = text.find('?');
     if (mark == std::string::npos) return; // "loadall.so": what it holds has no name of its own
     std::vector<std::string> whole{text};
@@ -58,7 +65,7 @@ void ModuleFinder::add_one(const std::string& text, bool of_c) {
     }
     for (const std::string& one : whole) {
         mark = one.find('?');
-        Template made{one.substr(0, mark), one.substr(mark + 1), of_c};
+        Template made{one.substr(0, mark), one.substr(mark + 1), of_c, is_added};
         made.before = fs::path(made.before).lexically_normal().string();
         bool known = std::ranges::any_of(templates_, [&](const Template& other) {
             return other.before == made.before && other.behind == made.behind && other.of_c == of_c;
@@ -128,7 +135,7 @@ std::vector<std::string> ModuleFinder::matching(const std::string& name) {
                 if (entry.is_folder) {
                     if (is_file(folder + "/" + entry.name + "/init.lua")) names.insert(prefix + entry.name);
                     walk(folder + "/" + entry.name, prefix + entry.name + ".", depth + 1);
-                } else if (entry.name.ends_with(".lua") || entry.name.ends_with(".so")) {
+                } else if (stem != "init" && (entry.name.ends_with(".lua") || entry.name.ends_with(".so"))) {
                     names.insert(prefix + stem);
                 }
             }

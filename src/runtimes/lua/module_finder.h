@@ -41,12 +41,17 @@ class ModuleFinder {
     /// modules, then those of C modules.
     const std::vector<std::string>& roots() const { return roots_; }
 
+    /// What stands in front of and behind the question mark of the templates that the search begins with,
+    /// without those that the application added; absolute, in order.
+    std::vector<std::pair<std::string, std::string>> templates(bool of_c) const;
+
   private:
     struct Template {
         std::string before, behind; ///< of the question mark
         bool of_c = false;
+        bool is_added = false; ///< by the application itself
     };
-    void add_one(const std::string& text, bool of_c);
+    void add_one(const std::string& text, bool of_c, bool is_added = false);
     FoundModule look_for(const std::string& name) const;
     std::string file_of(const std::string& name, bool of_c) const;
 

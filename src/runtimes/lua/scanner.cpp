@@ -141,9 +141,10 @@ class Scanner {
         auto names = names_before(at_);
         std::size_t at = at_ + 1;
         std::string function = values_.dotted_name(at);
-        if ((function != "pairs" && function != "ipairs") || !is_at(at, "(") || names.empty()) return;
+        bool is_known = function == "pairs" || function == "ipairs";
+        if (!is_known || names.empty() || (!is_at(at, "(") && !is_at(at, "{"))) return;
         std::string value = names[0], key = names.size() > 1 ? names[1] : std::string();
-        ++at;
+        if (is_at(at, "(")) ++at;
         std::string table = "a table that has no name";
         if (is_at(at, "{"))
             values_.assign_table(table, at);
