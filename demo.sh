@@ -17,3 +17,11 @@ echo
 build/release/bin/omnistasis build build/noticeboard-demo
 echo
 build/noticeboard-demo/out/linux-x86_64/noticeboard print
+
+# The third, in Lua.
+rm -rf build/lampsequence-demo
+cp -r demo/harbour/lampsequence build/lampsequence-demo
+echo
+build/release/bin/omnistasis build build/lampsequence-demo
+echo
+build/lampsequence-demo/out/linux-x86_64/lampsequence --seconds 15

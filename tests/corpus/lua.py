@@ -3,8 +3,12 @@
 
     tests/corpus/lua.py [--program PATH] [NAME ...]
 
-Needs the interpreters and packages of Debian that packages.txt lists below "# Lua", and bubblewrap. The paths that a program
-tells differ; they are masked.
+Needs bubblewrap, busybox-static and Debian's interpreters and packages:
+
+    lua5.4 lua5.3 lua5.2 lua5.1 luajit luarocks lua-check lua-busted lua-ldoc lua-penlight lua-filesystem lua-lpeg lua-socket
+    lua-cjson lua-dkjson lua-expat lua-posix lua-argparse lua-inspect lua-zlib lua-sql-sqlite3 lua-yaml lua-luaossl lua-bitop
+
+The paths that a program tells differ; they are masked.
 """
 
 import argparse
@@ -91,15 +95,15 @@ def run(name, entry, interpreter, arguments, files, options, host):
             shutil.copytree(os.path.join(HERE, "lua", os.path.dirname(entry)), project)
             source = os.path.join(project, os.path.basename(entry))
         wanted = observed([*([interpreter] if interpreter else []), source, *arguments], folder, files, variables)
-        for layout in ("single", "folder"):
-            out = os.path.join(folder, "out " + layout)
-            command = [options.program, "build", source, "-q", "--name", "frozen", "--layout", layout, "--out", out]
+        for form in ("file", "folder"):
+            out = os.path.join(folder, "out " + form)
+            command = [options.program, "build", source, "-q", "--name", "frozen", "--form", form, "--out", out]
             if interpreter:
                 command += ["--runtime", interpreter]
             built = subprocess.run(command, env={**variables, "HOME": os.environ["HOME"]}, capture_output=True, text=True)
             if built.returncode != 0:
                 return f"does not build: {built.stderr}"
-            frozen = "/opt/its output/frozen" + ("/frozen" if layout == "folder" else "")
+            frozen = "/opt/its output/frozen" + ("/frozen" if form == "folder" else "")
             isolated = ["bwrap", "--unshare-all", "--die-with-parent", "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp", *host,
                         "--bind", "{work}", "{work}", "--chdir", "{work}", "--ro-bind", out, "/opt/its output", "--ro-bind", "/bin/busybox", "/bin/sh"]
             for program in ("mkdir", "uname", "ls", "rm", "id"):
@@ -107,7 +111,7 @@ def run(name, entry, interpreter, arguments, files, options, host):
             seen = observed([*isolated, frozen, *arguments], folder, files, variables)
             seen = (*seen[:3], {place: text for place, text in seen[3].items() if not place.startswith(".cache/omnistasis/")})
             if seen != wanted:
-                return f"{layout}\n    from source {wanted}\n    built       {seen}"
+                return f"{form}\n    from source {wanted}\n    built       {seen}"
     return ""
 
 
