@@ -90,9 +90,9 @@ def hello_size(bench):
 
 def warm_start(bench):
     source = bench.write("hello.py", "print('hello')\n")
-    for layout in ("single", "folder"):
-        built = bench.build(source, "--layout", layout, "--out", layout)
-        report_difference(f"warm-start {layout}", bench.compare([built], [bench.python, "-I", "-S", source]), "python3 -I -S hello.py", 5)
+    for form in ("file", "folder"):
+        built = bench.build(source, "--form", form, "--out", form)
+        report_difference(f"warm-start {form}", bench.compare([built], [bench.python, "-I", "-S", source]), "python3 -I -S hello.py", 5)
 
 
 def trace_numpy(bench):
@@ -190,7 +190,7 @@ def prove(bench):
     data = os.path.join(os.path.dirname(os.path.dirname(os.path.abspath(bench.program))), "share/omnistasis/demo/tideboard")
     shutil.copytree(data, demo, dirs_exist_ok=True)
     os.remove(os.path.join(demo, "tideboard.proof.toml"))
-    bench.build(demo, "--layout", "folder")
+    bench.build(demo, "--form", "folder")
     tools = os.path.join(bench.folder, "tools")
     os.mkdir(tools)
     os.symlink(shutil.which("bwrap"), os.path.join(tools, "bwrap"))
@@ -211,7 +211,7 @@ def floor_size(bench, command, display=()):
     """What the files that a program opens take when they are compressed together; what every system has not counted."""
     log = os.path.join(bench.folder, "opened")
     subprocess.run([*display, "strace", "-f", "-qq", "-y", "-z", "-e", "trace=openat,open,execve", "-o", log, *command], env=bench.environment, cwd=bench.folder, capture_output=True)
-    with open(os.path.join(os.path.dirname(HERE), "notes/hosts/linux-x86_64.toml")) as file:
+    with open(os.path.join(os.path.dirname(HERE), "data/hosts/linux-x86_64.toml")) as file:
         host = [re.compile(re.escape(name).replace(r"\*", ".*") + "$") for name in re.findall(r'^    "(.*)",$', file.read(), re.M)]
     opened = {os.path.realpath(bench.python)}
     with open(log, errors="surrogateescape") as file:
@@ -284,16 +284,16 @@ def delta(bench):
     """What is sent after one changed line of a plotting program, and what it takes to apply it, against copying the file."""
     source = bench.write("plots/plot.py", "import matplotlib\nmatplotlib.use('Agg')\nimport matplotlib.pyplot as plt\nprint('old')\n")
     for version in ("old", "new"):
-        for layout in ("single", "folder"):
-            bench.build(source, "--layout", layout, "--out", os.path.join(bench.folder, f"{version} {layout}"))
+        for form in ("file", "folder"):
+            bench.build(source, "--form", form, "--out", os.path.join(bench.folder, f"{version} {form}"))
         bench.write("plots/plot.py", "import matplotlib\nmatplotlib.use('Agg')\nimport matplotlib.pyplot as plt\nprint('new')\n")
-    for layout in ("single", "folder"):
-        old, new = (os.path.join(bench.folder, f"{version} {layout}", "plot") for version in ("old", "new"))
+    for form in ("file", "folder"):
+        old, new = (os.path.join(bench.folder, f"{version} {form}", "plot") for version in ("old", "new"))
         file, made, copied = (os.path.join(bench.folder, name) for name in ("delta", "made", "copied"))
         bench.seconds([bench.program, "delta", "make", old, new, "-o", file])
         size = int(subprocess.run(["du", "-sb", new], capture_output=True, check=True, text=True).stdout.split()[0])
         part = os.path.getsize(file) / size
-        line(f"delta of a {layout}", f"{os.path.getsize(file) / 1e3:.0f} kB of {size / 1e6:.1f} MB: {part * 100:.2f} %", "at most 1 %", part <= 0.01)
+        line(f"delta of a {form}", f"{os.path.getsize(file) / 1e3:.0f} kB of {size / 1e6:.1f} MB: {part * 100:.2f} %", "at most 1 %", part <= 0.01)
 
         def clear():
             for path in (made, copied):
@@ -303,7 +303,7 @@ def delta(bench):
         for _ in range(bench.pairs):
             clear()
             pairs.append((bench.seconds([bench.program, "delta", "apply", old, file, "-o", made]), bench.seconds(["cp", "-r", old, copied])))
-        report_ratio("the same, applied", pairs, f"cp -r of the {layout}", 2.0)
+        report_ratio("the same, applied", pairs, f"cp -r of the {form}", 2.0)
 
 
 def launcher_memory(bench):

@@ -1,7 +1,7 @@
-# What the program reads while it works: notes, helper programs, the demo. In the build tree it lies where it lies
-# after an installation: ../share/omnistasis, seen from the program.
+# What the program reads while it works: lore, lists of host libraries, data of the review, helper programs, the demo. In
+# the build tree it lies where it lies after an installation: ../share/omnistasis, seen from the program.
 set(data_folder ${PROJECT_BINARY_DIR}/share/omnistasis)
-file(GLOB_RECURSE notes CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} notes/*)
+file(GLOB_RECURSE lore CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} lore/* data/*)
 file(GLOB helpers CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} src/runtimes/python/helpers/*.py src/runtimes/node/helpers/*.cjs src/runtimes/lua/helpers/*.lua)
 file(GLOB_RECURSE demo_files CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} demo/harbour/tideboard/*)
 list(FILTER demo_files EXCLUDE REGEX "__pycache__|/out/|[.]so$")
@@ -15,8 +15,9 @@ function(place_data source place)
   get_filename_component(folder ${place} DIRECTORY)
   install(FILES ${PROJECT_SOURCE_DIR}/${source} DESTINATION share/omnistasis/${folder})
 endfunction()
-foreach(file ${notes})
-  place_data(${file} ${file})
+foreach(file ${lore})
+  string(REGEX REPLACE "^data/" "" place ${file})
+  place_data(${file} ${place})
 endforeach()
 foreach(file ${helpers})
   string(REGEX REPLACE "src/runtimes/([a-z]+)/helpers/" "\\1/" place ${file})

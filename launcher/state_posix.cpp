@@ -150,7 +150,7 @@ void target_of(const DataFolder& data, const State& state, char* target, size_t 
     snprintf(target, room, "%s/%s", data.path, state.path);
 }
 
-/// The trees, of whatever version and layout, that have led here, one path a line.
+/// The trees, of whatever version and form, that have led here, one path a line.
 struct KnownTrees {
     char text[32 << 10] = {};
 

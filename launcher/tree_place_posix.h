@@ -14,7 +14,7 @@ struct TreePlace {
         false; ///< in the cache: not started for a day, or new; a good moment to look for old ones
 };
 
-/// The folder layout's tree, next to the launcher's real place.
+/// The folder form's tree, next to the launcher's real place.
 bool find_beside(const Self& self, TreePlace& place, Failure& failure);
 
 /// The tree in the user's cache folder. Puts it there unless it is there already: unpacked, or, where the

@@ -5,7 +5,7 @@
 
 namespace omnistasis::launcher {
 
-/// The folder layout's tree, next to the launcher; or, for a launcher inside the tree, a folder above it.
+/// The folder form's tree, next to the launcher; or, for a launcher inside the tree, a folder above it.
 void find_beside(const Self& self, wchar_t*& tree);
 
 /// The tree in the user's cache folder, unpacked there unless it is there already. Many processes at once do

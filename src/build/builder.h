@@ -32,7 +32,7 @@ struct Installation {
 /// What a finished build has to say.
 struct BuildResult {
     std::filesystem::path output;        ///< the executable
-    std::filesystem::path output_folder; ///< folder layout: the folder that holds it; else empty
+    std::filesystem::path output_folder; ///< folder form: the folder that holds it; else empty
     std::string target;
     std::string runtime;
     std::uint64_t size = 0;      ///< in bytes, of all that was written
@@ -45,7 +45,7 @@ struct BuildResult {
     std::uint64_t stripped_bytes = 0;        ///< what that saved, before compression
     std::vector<plan::Contribution> largest; ///< at most ten, largest first
     std::vector<std::string> remarks;        ///< what somebody should know of the icon
-    payload::PayloadSizes payload;           ///< single layout: what compressing did, by group of files
+    payload::PayloadSizes payload;           ///< file form: what compressing did, by group of files
 };
 
 /// Makes the output that `project` describes from what the trace found. The output is put in its place at

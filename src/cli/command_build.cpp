@@ -112,10 +112,9 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
         return;
     }
     fmt::print("{}  {}\n", styled(path, Style::bold, STDOUT_FILENO), size_text(result.size));
-    fmt::print("  {} {} for {}, {} mode, with {}\n",
-               job.project.layout == Layout::single ? "one file" : "a folder",
-               job.project.layout == Layout::single ? "that runs alone" : "with all that it needs",
-               result.target, mode_word(job.project.mode), result.runtime);
+    fmt::print("  {} {} for {}, {} mode, with {}\n", job.project.form == Form::file ? "one file" : "a folder",
+               job.project.form == Form::file ? "that runs alone" : "with all that it needs", result.target,
+               mode_word(job.project.mode), result.runtime);
     fmt::print("  {}, {}, {}; {} in {}\n", plural(result.modules, "module", "modules"),
                plural(result.libraries, "native library", "native libraries"),
                plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
@@ -145,7 +144,7 @@ void print_json(const Job& job, const build::BuildResult& result) {
     json["format"] = 1;
     json["output"] = result.output.string();
     json["target"] = result.target;
-    json["layout"] = layout_word(job.project.layout);
+    json["form"] = form_word(job.project.form);
     json["mode"] = mode_word(job.project.mode);
     json["runtime"] = result.runtime;
     json["size"] = result.size;
@@ -345,9 +344,9 @@ void add_build_command(CLI::App& program, int& exit_code) {
     command->add_option("--name", options->project.name, "the executable's name (default: the entry point's)")
         ->option_text("NAME");
     command
-        ->add_option("--layout", options->project.layout,
-                     "`single`: one file; `folder`: a folder with the executable in it (default: single)")
-        ->option_text("LAYOUT");
+        ->add_option("--form", options->project.form,
+                     "`file`: one file; `folder`: a folder with the executable in it (default: single)")
+        ->option_text("FORM");
     command
         ->add_option("--mode", options->project.mode,
                      "`console` or `window`: with a terminal or without (default: console)")

@@ -38,12 +38,12 @@ void say(const std::string& text) {
     std::fflush(stdout);
 }
 
-Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, const std::string& layout) {
+Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, const std::string& form) {
     JobOptions options;
     options.project.entry = folder.string();
-    options.project.layout = layout;
+    options.project.form = form;
     if (!demo.runtime.empty()) options.project.runtime = demo.runtime;
-    if (layout == "folder") options.project.out = (folder / "out/linux-x86_64-folder").string();
+    if (form == "folder") options.project.out = (folder / "out/linux-x86_64-folder").string();
     ProgressLine progress(false);
     auto job = trace_project(options, progress);
     if (!job) return progress.clear(), tl::make_unexpected(job.error());
@@ -83,8 +83,8 @@ Result<void> run_demo(const DemoOptions& demo) {
         start = end + 1;
     }
     say("2. One file:  omnistasis build " + shown_path(folder.string()));
-    if (auto done = build_and_run(folder, demo, "single"); !done) return done;
-    say("3. A folder:  omnistasis build " + shown_path(folder.string()) + " --layout folder");
+    if (auto done = build_and_run(folder, demo, "file"); !done) return done;
+    say("3. A folder:  omnistasis build " + shown_path(folder.string()) + " --form folder");
     if (auto done = build_and_run(folder, demo, "folder"); !done) return done;
     say("What to try next");
     std::string program = shown_path((folder / "out/linux-x86_64/tideboard").string());

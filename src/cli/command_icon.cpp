@@ -149,7 +149,7 @@ Result<void> run_icon(const IconOptions& options) {
 
 void add_icon_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<IconOptions>();
-    CLI::App* command = program.add_subcommand("icon", "make icons of all sizes out of one picture");
+    CLI::App* command = program.add_subcommand("icon-set", "make icons of all sizes out of one picture");
     command->add_option("SOURCE", options->source, "a picture: SVG, PNG, JPEG, ICO or ICNS")
         ->required()
         ->option_text(" ");
@@ -161,9 +161,9 @@ void add_icon_command(CLI::App& program, int& exit_code) {
         ->option_text("FILE.png");
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");
     command->footer("Examples:\n"
-                    "  omnistasis icon tide.svg -o tide.ico\n"
+                    "  omnistasis icon-set tide.svg -o tide.ico\n"
                     "      an icon for Windows, in ten sizes from 16 to 256 pixels\n"
-                    "  omnistasis icon photo.jpg -o icons/ --sheet look.png\n"
+                    "  omnistasis icon-set photo.jpg -o icons/ --sheet look.png\n"
                     "      PNG files for Linux in the folder `icons`, and one picture of all sizes");
     command->callback([options, &exit_code] { exit_code = finish(run_icon(*options)); });
 }

@@ -174,9 +174,9 @@ Result<void> inspect_one(const fs::path& file, const InspectOptions& options, co
 Result<void> run_inspect(const InspectOptions& options) {
     auto installation = build::Installation::find();
     if (!installation) return tl::make_unexpected(installation.error());
-    auto host = native::HostLibraries::read(installation->data / "notes", "linux-x86_64");
+    auto host = native::HostLibraries::read(installation->data, "linux-x86_64");
     if (!host) return tl::make_unexpected(host.error());
-    auto systems = native::known_systems(installation->data / "notes", "linux-x86_64");
+    auto systems = native::known_systems(installation->data, "linux-x86_64");
     if (!systems) return tl::make_unexpected(systems.error());
     Surroundings around{std::move(*host), std::move(*systems)};
     fs::path path = fs::absolute(options.file).lexically_normal();

@@ -1,5 +1,5 @@
 #include "cli/job.h"
-#include "runtimes/python/notes.h"
+#include "runtimes/python/lore.h"
 
 #include <fmt/format.h>
 #include <map>
@@ -11,7 +11,7 @@ namespace omnistasis::cli {
 
 namespace {
 
-struct NotesOptions {
+struct LoreOptions {
     std::vector<std::string> files;
 };
 
@@ -24,8 +24,8 @@ std::string short_reason(std::string text) {
     return text;
 }
 
-void print_notes(const python::Notes& notes) {
-    for (const auto& [module, note] : notes) {
+void print_lore(const python::Lore& lore) {
+    for (const auto& [module, note] : lore) {
         std::string condition;
         for (const auto& [distribution, versions] : note.versions)
             condition += fmt::format(" ({} {})", distribution, versions);
@@ -37,22 +37,22 @@ void print_notes(const python::Notes& notes) {
     }
 }
 
-Result<void> run_notes(const NotesOptions& options) {
+Result<void> run_lore(const LoreOptions& options) {
     if (options.files.empty()) {
         auto installation = build::Installation::find();
         if (!installation) return tl::make_unexpected(installation.error());
-        auto own = python::read_notes(installation->data / "notes/python");
+        auto own = python::read_lore(installation->data / "lore/python");
         if (!own) return tl::make_unexpected(own.error());
-        print_notes(*own);
+        print_lore(*own);
         return {};
     }
     for (const std::string& file : options.files) {
-        python::Notes in_file;
-        if (auto read = python::read_note_file(file, in_file); !read) return read;
-        print_notes(in_file);
+        python::Lore in_file;
+        if (auto read = python::read_lore_file(file, in_file); !read) return read;
+        print_lore(in_file);
         std::set<std::string> modules;
         for (const auto& [module, note] : in_file) modules.insert(module);
-        fmt::print("{} is right: notes for {}\n", file,
+        fmt::print("{} is right: lore for {}\n", file,
                    modules.size() == 1 ? "one module" : fmt::format("{} modules", modules.size()));
     }
     return {};
@@ -60,22 +60,20 @@ Result<void> run_notes(const NotesOptions& options) {
 
 } // namespace
 
-void add_notes_command(CLI::App& program, int& exit_code) {
-    auto options = std::make_shared<NotesOptions>();
-    CLI::App* command =
-        program.add_subcommand("notes", "list the package notes, or check a file of your own");
+void add_lore_command(CLI::App& program, int& exit_code) {
+    auto options = std::make_shared<LoreOptions>();
+    CLI::App* command = program.add_subcommand("lore", "list the package lore, or check a file of your own");
     command
-        ->add_option("FILE", options->files,
-                     "files with notes to check (default: list those that come along)")
+        ->add_option("FILE", options->files, "files with lore to check (default: list those that come along)")
         ->option_text(" ");
     command->footer(
-        "A project takes in notes of its own by notes = [\"FILE\"] under [trace] in omnistasis.toml.\n"
+        "A project takes in lore of its own by lore = [\"FILE\"] under [trace] in omnistasis.toml.\n"
         "Examples:\n"
-        "  omnistasis notes\n"
+        "  omnistasis lore\n"
         "      what is known of packages that their source does not say, and why\n"
-        "  omnistasis notes our-notes.toml\n"
+        "  omnistasis lore our-lore.toml\n"
         "      whether a file of one's own is right, with line and column where it is not");
-    command->callback([options, &exit_code] { exit_code = finish(run_notes(*options)); });
+    command->callback([options, &exit_code] { exit_code = finish(run_lore(*options)); });
 }
 
 } // namespace omnistasis::cli

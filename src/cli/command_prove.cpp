@@ -62,7 +62,7 @@ Result<void> run_prove(ProveOptions& options) {
     else {
         auto installation = build::Installation::find();
         if (!installation) return tl::make_unexpected(installation.error());
-        auto read = native::HostLibraries::read(installation->data / "notes", "linux-x86_64");
+        auto read = native::HostLibraries::read(installation->data, "linux-x86_64");
         if (!read) return tl::make_unexpected(read.error());
         host = std::move(*read);
         auto contents = payload::PayloadContents::open(files->executable());

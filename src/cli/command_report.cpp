@@ -122,7 +122,7 @@ void take_project_texts(report::Facts& facts, const Project& project) {
     facts.licence = project.licence;
     facts.target = project.targets.front();
     facts.project_folder = project.folder.string();
-    facts.layout = layout_word(project.layout);
+    facts.form = form_word(project.form);
     facts.mode = mode_word(project.mode);
 }
 
@@ -134,8 +134,8 @@ Result<void> take_system(report::Facts& facts, const fs::path& executable,
     if (!inspection.error.empty())
         return fail(ErrorKind::bad_input, "the output can't be read", executable, inspection.error,
                     "get it anew, or build it again");
-    auto host = native::HostLibraries::read(installation.data / "notes", facts.target);
-    auto systems = native::known_systems(installation.data / "notes", facts.target);
+    auto host = native::HostLibraries::read(installation.data, facts.target);
+    auto systems = native::known_systems(installation.data, facts.target);
     if (!host) return tl::make_unexpected(host.error());
     if (!systems) return tl::make_unexpected(systems.error());
     std::set<std::string> taken;
@@ -239,7 +239,7 @@ Result<void> run_report(const ReportOptions& options) {
     ProgressLine progress(options.quiet);
     auto installation = build::Installation::find();
     if (!installation) return tl::make_unexpected(installation.error());
-    auto licences = review::LicenceList::read(installation->data / "notes");
+    auto licences = review::LicenceList::read(installation->data);
     if (!licences) return tl::make_unexpected(licences.error());
     auto drawing = Drawing::open(installation->launchers);
     if (!drawing) return tl::make_unexpected(drawing.error());
@@ -327,7 +327,7 @@ Result<void> run_report(const ReportOptions& options) {
                                       "a report is a folder", "name another folder with -o");
     ReportFolder out(folder, *drawing);
     std::string version = OMNISTASIS_VERSION;
-    std::string read_me, read_me_name = "notes/review/read-me.txt";
+    std::string read_me, read_me_name = "review/read-me.txt";
     fs::path read_me_file = installation->data / read_me_name;
     if (subject->job && !subject->job->project.read_me_template.empty()) {
         read_me_file = subject->job->project.folder / subject->job->project.read_me_template;

@@ -90,7 +90,11 @@ Result<void> run_targets(bool as_json) {
             std::string lacks = !has_launcher ? "this Omnistasis was built without a launcher for it"
                                 : can         ? ""
                                               : runtime.error().what;
-            std::string hint = !has_launcher ? "install a compiler for that system (scripts/packages.txt) and build Omnistasis again" : can ? "" : runtime.error().hint;
+            std::string hint =
+                !has_launcher
+                    ? "install a compiler for that system (scripts/packages.txt) and build Omnistasis again"
+                : can ? ""
+                      : runtime.error().hint;
             if (as_json) {
                 Json entry{{"can_be_built", can}};
                 if (can)

@@ -78,7 +78,7 @@ Result<Job> load_job(const JobOptions& options) {
         fs::absolute(options.project.entry.empty() ? "." : options.project.entry).lexically_normal().string();
     // A name that is no path: a module or function of the project in this folder.
     if (!options.project.entry.empty() && !is_there(job.entry)) job.entry = options.project.entry;
-    auto host = native::HostLibraries::read(job.installation.data / "notes", job.project.targets.front());
+    auto host = native::HostLibraries::read(job.installation.data, job.project.targets.front());
     if (!host) return tl::make_unexpected(host.error());
     if (job.project.carry_libc) host->carry_c_library();
     host->move(job.project.carried_libraries, job.project.host_libraries);
@@ -89,7 +89,7 @@ Result<Job> load_job(const JobOptions& options) {
 std::string settings_text(const JobOptions& job_options) {
     const ProjectOptions& options = job_options.project;
     std::string text = options.entry + '\3' + job_options.target;
-    for (const auto* value : {&options.name, &options.mode, &options.layout, &options.icon, &options.runtime,
+    for (const auto* value : {&options.name, &options.mode, &options.form, &options.icon, &options.runtime,
                               &options.out, &options.compression, &options.signing_key})
         text += '\0' + value->value_or("\1");
     for (const auto* list : {&options.assets, &options.states, &options.include, &options.exclude,
@@ -180,12 +180,12 @@ Result<bool> rely_on_trace(Job& job, build::KeptBuild& kept) {
 }
 
 Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& observer) {
-    fs::path notes = job.installation.data / "notes";
+    fs::path lore = job.installation.data;
     review::Review review;
     if (kept == nullptr || !review::from_stored_form(kept->reading().review, review))
-        return review::review(job.project, job.graph, *job.runtime, *job.store, notes, observer);
+        return review::review(job.project, job.graph, *job.runtime, *job.store, lore, observer);
     auto again = review::review_again(review, job.project, job.graph, *job.runtime, kept->changed(),
-                                      *job.store, notes, observer);
+                                      *job.store, lore, observer);
     if (!again) return tl::make_unexpected(again.error());
     return review;
 }

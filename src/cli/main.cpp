@@ -78,7 +78,7 @@ int run(int count, char** words) {
     cli::add_icon_command(program, exit_code);
     cli::add_runtimes_command(program, exit_code);
     cli::add_targets_command(program, exit_code);
-    cli::add_notes_command(program, exit_code);
+    cli::add_lore_command(program, exit_code);
     cli::add_demo_command(program, exit_code);
     try {
         program.parse(own, words);

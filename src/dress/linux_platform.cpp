@@ -136,16 +136,16 @@ command -v gtk-update-icon-cache >/dev/null && gtk-update-icon-cache -q -t -f "$
 class LinuxPlatform : public Platform {
   public:
     Shape shape(const Project& project) const override {
-        if (project.layout == Layout::single) return {project.name, project.name, "", "", "", false};
+        if (project.form == Form::file) return {project.name, project.name, "", "", "", false};
         return {project.name, project.name + "/" + project.name, project.name + "/tree", "", "tree", false};
     }
 
     Result<void> check(const Project& project) const override {
-        if (project.layout == Layout::folder &&
+        if (project.form == Form::folder &&
             (project.name == "tree" || project.name == "share" || project.name == "menu-entry"))
-            return fail(
-                ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", project.name),
-                "app.name or --name", "a part of the folder layout has that name", "name it otherwise");
+            return fail(ErrorKind::bad_input,
+                        fmt::format("`{}` can't be the application's name", project.name),
+                        "app.name or --name", "a part of the folder form has that name", "name it otherwise");
         return {};
     }
 
@@ -155,7 +155,7 @@ class LinuxPlatform : public Platform {
 
     Result<void> finish(const std::filesystem::path& folder, const Project& project,
                         const IconSource* icon) const override {
-        if (project.layout == Layout::single) return {};
+        if (project.form == Form::file) return {};
         fs::path to = folder / project.name;
         std::string id = identifier_of(project);
         std::error_code failed;

@@ -123,7 +123,7 @@ class MacosPlatform : public Platform {
                 bundle + "/Contents/Resources/tree",
                 bundle + "/Contents/Resources/" + project.name + ".payload",
                 "../Resources/tree",
-                project.layout == Layout::single};
+                project.form == Form::file};
     }
 
     Result<void> check(const Project& project) const override {

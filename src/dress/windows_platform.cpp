@@ -37,7 +37,7 @@ class WindowsPlatform : public Platform {
   public:
     Shape shape(const Project& project) const override {
         std::string file = file_name(project.name);
-        if (project.layout == Layout::single) return {file, file, "", "", "", false};
+        if (project.form == Form::file) return {file, file, "", "", "", false};
         return {project.name, project.name + "/" + file, project.name + "/tree", "", "tree", false};
     }
 

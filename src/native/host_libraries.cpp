@@ -19,8 +19,8 @@ std::vector<std::string> texts_of(toml::node_view<const toml::node> list) {
 
 } // namespace
 
-Result<HostLibraries> HostLibraries::read(const std::filesystem::path& notes, const std::string& target) {
-    std::filesystem::path file = notes / "hosts" / (target + ".toml");
+Result<HostLibraries> HostLibraries::read(const std::filesystem::path& data, const std::string& target) {
+    std::filesystem::path file = data / "hosts" / (target + ".toml");
     toml::parse_result parsed = toml::parse_file(file.string());
     if (!parsed)
         return fail(ErrorKind::fault, "can't read the list of host libraries", file.string(),

@@ -17,7 +17,7 @@ class HostLibraries {
     };
 
     /// Reads `<notes>/hosts/<target>.toml` (docs/host-libraries.md).
-    static Result<HostLibraries> read(const std::filesystem::path& notes, const std::string& target);
+    static Result<HostLibraries> read(const std::filesystem::path& data, const std::string& target);
 
     explicit HostLibraries(std::vector<Entry> entries, std::string target = "linux-x86_64")
         : target_(std::move(target)), entries_(std::move(entries)) {}

@@ -128,8 +128,8 @@ std::vector<CLibraryNeed> OldestSystem::needs() const {
     return sorted;
 }
 
-Result<std::vector<KnownSystem>> known_systems(const fs::path& notes, const std::string& target) {
-    fs::path file = notes / "hosts" / (target + ".toml");
+Result<std::vector<KnownSystem>> known_systems(const fs::path& data, const std::string& target) {
+    fs::path file = data / "hosts" / (target + ".toml");
     toml::parse_result parsed = toml::parse_file(file.string());
     if (!parsed)
         return fail(ErrorKind::fault, "can't read the list of systems", file,

@@ -57,7 +57,7 @@ struct KnownSystem {
     std::string name;
 };
 
-/// Systems of `notes/hosts/<target>.toml`, oldest first.
-Result<std::vector<KnownSystem>> known_systems(const fs::path& notes, const std::string& target);
+/// Systems of `data/hosts/<target>.toml`, oldest first.
+Result<std::vector<KnownSystem>> known_systems(const fs::path& data, const std::string& target);
 
 } // namespace omnistasis::native

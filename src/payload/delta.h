@@ -9,7 +9,7 @@ namespace omnistasis::payload {
 
 /// What a delta file says of itself (docs/delta-format.md).
 struct DeltaSummary {
-    std::string layout; ///< `single` or `folder`
+    std::string form; ///< `file` or `folder`
     std::string base_name, base_version, base_id;
     std::string result_name, result_version, result_id; ///< ids: PayloadContents::identity
     std::uint64_t result_size = 0;                      ///< of the files that are written; in bytes
@@ -20,7 +20,7 @@ struct DeltaSummary {
 /// none.
 Result<fs::path> executable_of(const fs::path& output);
 
-/// Writes the file `delta`, which turns `base` into `result`. Both are executables of outputs of one layout;
+/// Writes the file `delta`, which turns `base` into `result`. Both are executables of outputs of one form;
 /// both are checked as a whole.
 Result<DeltaSummary> make_delta(const fs::path& base, const fs::path& result, const fs::path& delta);
 

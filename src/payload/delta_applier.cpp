@@ -91,7 +91,7 @@ class Applier {
         : base_(base), delta_(delta), data_(file.data), summary_(file.summary), files_(file.files) {}
 
     Result<Applied> apply(const fs::path& to) {
-        bool folder = summary_.layout == "folder";
+        bool folder = summary_.form == "folder";
         fs::path place = folder ? base_.file().parent_path() : base_.file();
         Applied applied{summary_, false, to.empty() ? place : to};
         place = applied.output;

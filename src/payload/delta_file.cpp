@@ -25,7 +25,7 @@ constexpr int most_window_log = 30;
 Json summary_json(const DeltaSummary& summary) {
     return {
         {"format", 1},
-        {"layout", summary.layout},
+        {"form", summary.form},
         {"base", {{"name", summary.base_name}, {"version", summary.base_version}, {"id", summary.base_id}}},
         {"result",
          {{"name", summary.result_name}, {"version", summary.result_version}, {"id", summary.result_id}}},
@@ -35,7 +35,7 @@ Json summary_json(const DeltaSummary& summary) {
 
 DeltaSummary summary_of(const Json& json) {
     DeltaSummary summary;
-    summary.layout = json.at("layout");
+    summary.form = json.at("form");
     const Json& base = json.at("base");
     const Json& result = json.at("result");
     for (auto [from, name, version, id] :

@@ -15,13 +15,12 @@ class Maker {
 
     Result<DeltaSummary> make(const fs::path& delta) {
         if (base_.is_folder() != result_.is_folder())
-            return fail(ErrorKind::bad_input, "the two outputs have different layouts",
-                        result_.file().string(),
+            return fail(ErrorKind::bad_input, "the two outputs have different forms", result_.file().string(),
                         "a delta leads from one file to another, or from one folder to another",
-                        "build both with the same --layout");
+                        "build both with the same --form");
         for (const PayloadContents* one : {&base_, &result_})
             if (auto right = one->verify(); !right) return tl::make_unexpected(right.error());
-        summary_ = {base_.is_folder() ? "folder" : "single",
+        summary_ = {base_.is_folder() ? "folder" : "file",
                     base_.description().name,
                     base_.description().version,
                     base_.identity(),

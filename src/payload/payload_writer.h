@@ -27,7 +27,7 @@ struct Description {
     std::string start; ///< program and arguments, each ended by a zero byte
     bool window = false;
     std::string working_folder; ///< a place in the tree that it starts in; empty: where the caller is
-    std::string tree_folder;    ///< folder layout: relative to the launcher; else empty
+    std::string tree_folder;    ///< folder form: relative to the launcher; else empty
     std::string loader;         ///< the place of the tree's own dynamic loader; empty: the system's
     std::vector<StatePath> state{};
     std::vector<std::string> kept_variables{};          ///< of the environment, kept from the program

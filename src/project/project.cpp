@@ -19,7 +19,7 @@ constexpr const char* project_file_name = "omnistasis.toml";
 
 template <typename T, std::size_t N> using Words = std::array<std::pair<const char*, T>, N>;
 constexpr Words<Mode, 2> modes{{{"console", Mode::console}, {"window", Mode::window}}};
-constexpr Words<Layout, 2> layouts{{{"single", Layout::single}, {"folder", Layout::folder}}};
+constexpr Words<Form, 2> forms{{{"file", Form::file}, {"folder", Form::folder}}};
 constexpr Words<Elevation, 3> elevations{{{"caller", Elevation::caller},
                                           {"highest", Elevation::highest},
                                           {"administrator", Elevation::administrator}}};
@@ -112,10 +112,10 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
         if (!mode) return tl::make_unexpected(mode.error());
         project.mode = *mode;
     }
-    if (options.layout) {
-        auto layout = parse_layout(*options.layout, "--layout");
-        if (!layout) return tl::make_unexpected(layout.error());
-        project.layout = *layout;
+    if (options.form) {
+        auto form = parse_form(*options.form, "--form");
+        if (!form) return tl::make_unexpected(form.error());
+        project.form = *form;
     }
     if (options.compression) {
         auto compression = parse_compression(*options.compression, "--compress");
@@ -217,8 +217,8 @@ Result<Mode> parse_mode(const std::string& word, const std::string& where) {
 Result<Elevation> parse_elevation(const std::string& word, const std::string& where) {
     return parse_word(elevations, "elevation", word, where);
 }
-Result<Layout> parse_layout(const std::string& word, const std::string& where) {
-    return parse_word(layouts, "layout", word, where);
+Result<Form> parse_form(const std::string& word, const std::string& where) {
+    return parse_word(forms, "form", word, where);
 }
 Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where) {
     return parse_word(working_folders, "working folder", word, where);
@@ -227,7 +227,7 @@ Result<Compression> parse_compression(const std::string& word, const std::string
     return parse_word(compressions, "compression", word, where);
 }
 std::string mode_word(Mode mode) { return word_of(modes, mode); }
-std::string layout_word(Layout layout) { return word_of(layouts, layout); }
+std::string form_word(Form form) { return word_of(forms, form); }
 std::string compression_word(Compression compression) { return word_of(compressions, compression); }
 
 const std::string& host_target() {
@@ -293,12 +293,12 @@ std::string project_file_text(const Project& project) {
     std::vector<std::string> without;
     for (const auto& [name, rule] : trace_rules)
         if (!(project.*rule)) without.emplace_back(name);
-    if (!project.include.empty() || !project.exclude.empty() || !project.notes.empty() || !without.empty()) {
+    if (!project.include.empty() || !project.exclude.empty() || !project.lore.empty() || !without.empty()) {
         text += "\n[trace]\n";
         if (!without.empty()) text += fmt::format("without = {}\n", quoted_list(without));
         if (!project.include.empty()) text += fmt::format("include = {}\n", quoted_list(project.include));
         if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
-        if (!project.notes.empty()) text += fmt::format("notes = {}\n", quoted_list(project.notes));
+        if (!project.lore.empty()) text += fmt::format("lore = {}\n", quoted_list(project.lore));
     }
     if (!project.carried_libraries.empty() || !project.host_libraries.empty() || !project.programs.empty() ||
         project.carry_libc || project.keep_debug_symbols) {
@@ -327,9 +327,9 @@ std::string project_file_text(const Project& project) {
         line("reason", one.reason);
     }
     if (!project.refused_licences.empty())
-        text += fmt::format("\n[licences]\nrefuse = {}\n", quoted_list(project.refused_licences));
+        text += fmt::format("\n[terms]\nrefuse = {}\n", quoted_list(project.refused_licences));
     for (const LicenceDecision& one : project.licence_decisions) {
-        text += "\n[[licences.decision]]\n";
+        text += "\n[[terms.settled]]\n";
         line("package", one.package);
         line("licence", one.licence);
         line("reason", one.reason);
@@ -364,7 +364,7 @@ std::string project_file_text(const Project& project) {
     }
     text += "\n[output]\n";
     if (!project.signing_key.empty()) line("sign", below(project.signing_key));
-    line("layout", layout_word(project.layout));
+    line("form", form_word(project.form));
     if (project.compression != Compression::balanced) line("compress", compression_word(project.compression));
     text += fmt::format("targets = {}\n", quoted_list(project.targets));
     return text;

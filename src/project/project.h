@@ -13,7 +13,7 @@
 namespace omnistasis {
 
 enum class Mode { console, window };
-enum class Layout { single, folder };
+enum class Form { file, folder };
 /// The folder that the application finds itself in when it starts: that of whoever starts it, or its own.
 enum class WorkingFolder { caller, app };
 enum class Compression { fast, balanced, small };
@@ -102,8 +102,8 @@ struct Project {
     std::string language;                        ///< empty: from the entry
     std::string runtime_home;                    ///< an interpreter or the folder of one; empty: looked for
     bool sources = false;                        ///< the source goes along, for code that shows it
-    bool drop_docstrings = false;   ///< assertions and docstrings are left out of the compiled code
-    std::vector<std::string> notes; ///< files with the project's own package notes, relative to the folder
+    bool drop_docstrings = false;  ///< assertions and docstrings are left out of the compiled code
+    std::vector<std::string> lore; ///< files with the project's own package lore, relative to the folder
     std::vector<std::string> include;
     std::vector<std::string> exclude;
     /// Rules of the trace that bring in what nothing names; see `trace_rules`.
@@ -126,7 +126,7 @@ struct Project {
     std::string signing_key;              ///< a file relative to the folder; empty: the output is not signed
     std::filesystem::path rehearsed_file; ///< where what rehearsals saw is kept
     Rehearsed rehearsed;
-    Layout layout = Layout::single;
+    Form form = Form::file;
     Compression compression = Compression::balanced;
     std::vector<std::string> targets;
     std::filesystem::path out; ///< absolute; empty: out/<target> in the folder
@@ -155,7 +155,7 @@ struct Project {
 /// What the command line says; each value set there wins over the project file.
 struct ProjectOptions {
     std::string entry; ///< a source file, a project folder, or empty for the present folder
-    std::optional<std::string> name, mode, layout, icon, runtime, out, compression, signing_key;
+    std::optional<std::string> name, mode, form, icon, runtime, out, compression, signing_key;
     std::vector<std::string> assets; ///< FROM[=TO]
     std::vector<std::string> states;
     std::vector<std::string> include, exclude, targets, programs;
@@ -176,11 +176,11 @@ std::string project_file_text(const Project& project);
 /// The words of an option or field and their values.
 Result<Mode> parse_mode(const std::string& word, const std::string& where);
 Result<Elevation> parse_elevation(const std::string& word, const std::string& where);
-Result<Layout> parse_layout(const std::string& word, const std::string& where);
+Result<Form> parse_form(const std::string& word, const std::string& where);
 Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where);
 Result<Compression> parse_compression(const std::string& word, const std::string& where);
 std::string mode_word(Mode mode);
-std::string layout_word(Layout layout);
+std::string form_word(Form form);
 std::string compression_word(Compression compression);
 
 /// Turns a rule of the trace off: `own-files`, `whole-packages` or `trial-imports`.

@@ -59,19 +59,19 @@ class ProjectFileReader {
         tables["trace"] = table({{"include", texts_into(project_.include)},
                                  {"exclude", texts_into(project_.exclude)},
                                  {"without", [this](const toml::node& node) { return read_rules(node); }},
-                                 {"notes", texts_into(project_.notes)}});
+                                 {"lore", texts_into(project_.lore)}});
         tables["native"] = table({{"carry", texts_into(project_.carried_libraries)},
                                   {"host", texts_into(project_.host_libraries)},
                                   {"programs", texts_into(project_.programs)},
                                   {"carry_libc", truth_into(project_.carry_libc)},
                                   {"keep_debug_symbols", truth_into(project_.keep_debug_symbols)}});
         tables["output"] = table({{"sign", text_into(project_.signing_key)},
-                                  {"layout", word_into(project_.layout, parse_layout)},
+                                  {"form", word_into(project_.form, parse_form)},
                                   {"targets", texts_into(project_.targets)},
                                   {"compress", word_into(project_.compression, parse_compression)}});
-        tables["licences"] =
+        tables["terms"] =
             table({{"refuse", texts_into(project_.refused_licences)},
-                   {"decision", [this](const toml::node& node) { return read_decisions(node); }}});
+                   {"settled", [this](const toml::node& node) { return read_decisions(node); }}});
         tables["report"] = table({{"read_me", text_into(project_.read_me_template)}});
         tables["allow"] = [this](const toml::node& node) { return read_allowances(node); };
         tables["state"] = [this](const toml::node& node) { return read_states(node); };
@@ -236,7 +236,7 @@ class ProjectFileReader {
 
     Result<void> read_decisions(const toml::node& node) {
         auto done = read_tables(
-            node, "licences.decision", "package",
+            node, "terms.settled", "package",
             [this](const std::string& where) {
                 LicenceDecision& one = project_.licence_decisions.emplace_back();
                 one.where = where;
@@ -248,8 +248,8 @@ class ProjectFileReader {
         if (done)
             for (const LicenceDecision& one : project_.licence_decisions)
                 if (one.licence.empty() || one.reason.empty())
-                    return fail(ErrorKind::bad_input, "a table [[licences.decision]] is not complete",
-                                one.where, one.licence.empty() ? "it has no `licence`" : "it has no `reason`",
+                    return fail(ErrorKind::bad_input, "a table [[terms.settled]] is not complete", one.where,
+                                one.licence.empty() ? "it has no `licence`" : "it has no `reason`",
                                 "add licence = \"...\" (an SPDX name) and reason = \"...\"");
         return done;
     }

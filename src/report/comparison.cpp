@@ -65,13 +65,13 @@ class Comparer {
             if (before != after)
                 found_.differences.push_back({"setting", name, before, after, 0, 0, What::changed});
         };
-        auto layout = [](const PayloadContents& one) { return one.is_folder() ? "folder" : "single"; };
+        auto form = [](const PayloadContents& one) { return one.is_folder() ? "folder" : "file"; };
         auto states = [](const payload::Description& one) {
             std::string text;
             for (const payload::StatePath& state : one.state) text += (text.empty() ? "" : ", ") + state.path;
             return text.empty() ? "none" : text;
         };
-        setting("layout", layout(before_), layout(after_));
+        setting("form", form(before_), form(after_));
         setting("mode", old.window ? "window" : "console", now.window ? "window" : "console");
         setting("state", states(old), states(now));
         auto key = [](const PayloadContents& one) {

@@ -47,7 +47,7 @@ Result<void> take_output(Facts& facts, const payload::PayloadContents& contents,
     facts.name = description.name;
     if (facts.version.empty()) facts.version = description.version;
     facts.mode = description.window ? "window" : "console";
-    facts.layout = contents.is_folder() ? "folder" : "single";
+    facts.form = contents.is_folder() ? "folder" : "file";
     facts.tree_size = contents.raw_size();
     facts.tree_files = contents.files().size();
     facts.state = description.state;

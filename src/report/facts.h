@@ -44,7 +44,7 @@ struct HistoryEntry {
 /// All that a report tells, gathered once. What could not be had is in `missing`, in words.
 struct Facts {
     std::string name, title, version, publisher, summary, homepage, licence;
-    std::string target, layout, mode, runtime;
+    std::string target, form, mode, runtime;
     std::string output; ///< path; empty where nothing was built
     std::uint64_t output_size = 0, tree_size = 0;
     std::size_t tree_files = 0;

@@ -176,7 +176,7 @@ Json payload_json(const payload::PayloadContents& contents) {
     Json json{{"name", description.name},
               {"version", description.version},
               {"mode", description.window ? "window" : "console"},
-              {"layout", description.tree_folder.empty() ? "single" : "folder"},
+              {"form", description.tree_folder.empty() ? "file" : "folder"},
               {"tree", contents.tree_id()},
               {"launcher_bytes", contents.launcher_size()},
               {"payload_bytes", contents.payload_size()},

@@ -112,7 +112,7 @@ class Page {
                 fmt::format("<li class=\"{}\"><strong>{}</strong> <span>{}</span></li>", style, value, what);
         };
         bool built = !facts_.output.empty();
-        if (built) card(size_text(facts_.output_size), facts_.layout == "single" ? "one file" : "a folder");
+        if (built) card(size_text(facts_.output_size), facts_.form == "file" ? "one file" : "a folder");
         if (!facts_.runtime.empty()) card(text(facts_.runtime), "for " + text(facts_.target));
         if (facts_.proof.is_object()) {
             bool holds = field_or(facts_.proof, "holds", false);

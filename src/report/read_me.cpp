@@ -14,7 +14,7 @@ std::map<std::string, std::string> values_of(const Facts& facts) {
     std::map<std::string, std::string> values;
     std::string file = facts.output.substr(facts.output.rfind('/') + 1);
     bool windows = facts.target.starts_with("windows"), macos = facts.target.starts_with("macos");
-    bool single = facts.layout == "single";
+    bool single = facts.form == "file";
     values["title"] = facts.title.empty() ? facts.name : facts.title;
     values["version"] = facts.version;
     values["summary"] = facts.summary;

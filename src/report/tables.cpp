@@ -27,7 +27,7 @@ std::string facts_json(const Facts& facts) {
               {"title", facts.title},
               {"version", facts.version},
               {"target", facts.target},
-              {"layout", facts.layout},
+              {"form", facts.form},
               {"mode", facts.mode},
               {"runtime", facts.runtime},
               {"output", facts.output},

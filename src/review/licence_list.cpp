@@ -92,8 +92,8 @@ std::vector<std::string> licences_in(std::string_view expression) {
     return found;
 }
 
-Result<LicenceList> LicenceList::read(const fs::path& notes) {
-    fs::path file = notes / "review/licences.toml";
+Result<LicenceList> LicenceList::read(const fs::path& data) {
+    fs::path file = data / "review/licences.toml";
     toml::parse_result parsed = toml::parse_file(file.string());
     if (!parsed)
         return fail(ErrorKind::fault, "can't read the list of licences", file,

@@ -16,11 +16,11 @@ struct LicenceFamily {
     std::string asks;
 };
 
-/// The licences that are known (notes/review/licences.toml), and how each is recognised. Results are SPDX
+/// The licences that are known (data/review/licences.toml), and how each is recognised. Results are SPDX
 /// licence expressions (SPDX 2.3, annex D): "MIT", "GPL-2.0-or-later OR MIT".
 class LicenceList {
   public:
-    static Result<LicenceList> read(const std::filesystem::path& notes);
+    static Result<LicenceList> read(const std::filesystem::path& data);
 
     /// The licence that a metadata field or a classifier names; empty where the words are not known, or may
     /// mean several.

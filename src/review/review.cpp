@@ -55,13 +55,12 @@ template <typename Archive, typename Review> void visit(Archive& archive, Review
 
 class Reviewer {
   public:
-    Reviewer(const Project& project, const trace::Graph& graph, trace::Runtime& runtime,
-             const fs::path& notes)
-        : project_(project), graph_(graph), runtime_(runtime), notes_(notes),
+    Reviewer(const Project& project, const trace::Graph& graph, trace::Runtime& runtime, const fs::path& data)
+        : project_(project), graph_(graph), runtime_(runtime), data_(data),
           machine_(BuildMachine::here(project.folder)) {}
 
     Result<Review> whole(Store& store, Observer& observer) {
-        auto licences = LicenceList::read(notes_);
+        auto licences = LicenceList::read(data_);
         if (!licences) return tl::make_unexpected(licences.error());
         observer.step("looking at licences", 0);
         Review review;
@@ -103,7 +102,7 @@ class Reviewer {
 
     Result<void> search(const std::vector<Shipped>& files, Store& store, std::vector<Finding>& all,
                         Observer& observer) {
-        auto secrets = SecretSearch::read(notes_);
+        auto secrets = SecretSearch::read(data_);
         if (!secrets) return tl::make_unexpected(secrets.error());
         observer.step("looking for secrets", files.size());
         std::vector<std::vector<Finding>> found(files.size());
@@ -227,7 +226,7 @@ class Reviewer {
     const Project& project_;
     const trace::Graph& graph_;
     trace::Runtime& runtime_;
-    fs::path notes_;
+    fs::path data_;
     BuildMachine machine_;
 };
 
@@ -247,14 +246,14 @@ std::vector<std::string> Review::reasons_to_stop() const {
 }
 
 Result<Review> review(const Project& project, const trace::Graph& graph, trace::Runtime& runtime,
-                      Store& store, const fs::path& notes, Observer& observer) {
-    return Reviewer(project, graph, runtime, notes).whole(store, observer);
+                      Store& store, const fs::path& data, Observer& observer) {
+    return Reviewer(project, graph, runtime, data).whole(store, observer);
 }
 
 Result<void> review_again(Review& review, const Project& project, const trace::Graph& graph,
                           trace::Runtime& runtime, const std::vector<std::string>& changed, Store& store,
-                          const fs::path& notes, Observer& observer) {
-    return Reviewer(project, graph, runtime, notes).again(review, changed, store, observer);
+                          const fs::path& data, Observer& observer) {
+    return Reviewer(project, graph, runtime, data).again(review, changed, store, observer);
 }
 
 std::string stored_form(const Review& review) {

@@ -42,13 +42,13 @@ constexpr const char* notice_place = "licences.txt";
 
 /// Looks at all that would be shipped, on all cores.
 Result<Review> review(const Project& project, const trace::Graph& graph, trace::Runtime& runtime,
-                      Store& store, const std::filesystem::path& notes, Observer& observer);
+                      Store& store, const std::filesystem::path& data, Observer& observer);
 
 /// A review with the findings of some own sources searched for anew: those that have changed. All else is as
 /// it was.
 Result<void> review_again(Review& review, const Project& project, const trace::Graph& graph,
                           trace::Runtime& runtime, const std::vector<std::string>& changed, Store& store,
-                          const std::filesystem::path& notes, Observer& observer);
+                          const std::filesystem::path& data, Observer& observer);
 
 /// The form in which a review is kept (support/stored_form.h).
 std::string stored_form(const Review& review);

@@ -160,8 +160,8 @@ std::string masked(std::string_view secret) {
     return fmt::format("{}... ({} characters)", shown, secret.size());
 }
 
-Result<SecretSearch> SecretSearch::read(const fs::path& notes) {
-    fs::path file = notes / "review/secrets.toml";
+Result<SecretSearch> SecretSearch::read(const fs::path& data) {
+    fs::path file = data / "review/secrets.toml";
     toml::parse_result parsed = toml::parse_file(file.string());
     auto broken = [&](const std::string& why) {
         return fail(ErrorKind::fault, "can't read the list of credentials", file, why,

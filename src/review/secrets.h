@@ -25,10 +25,10 @@ struct Finding {
     auto operator<=>(const Finding&) const = default;
 };
 
-/// Searches for credentials by their shapes (notes/review/secrets.toml). Safe to use from many threads.
+/// Searches for credentials by their shapes (data/review/secrets.toml). Safe to use from many threads.
 class SecretSearch {
   public:
-    static Result<SecretSearch> read(const std::filesystem::path& notes);
+    static Result<SecretSearch> read(const std::filesystem::path& data);
     ~SecretSearch();
     SecretSearch(SecretSearch&&) noexcept;
 

@@ -173,7 +173,7 @@ class Comparison {
         bool statement = line.starts_with("import ") || line.starts_with("from ") ||
                          line.find("import_") == std::string::npos;
         return statement && line.find("import ") != std::string::npos
-                   ? "the trace, a note or an exclusion takes the import as one that is not made"
+                   ? "the trace, lore or an exclusion takes the import as one that is not made"
                    : "its name is computed there";
     }
 

@@ -347,7 +347,7 @@ class Prover {
     void missing_file(const std::string& what, const std::string& file, std::string advice = {}) {
         if (advice.empty() && subject_.project != nullptr) {
             std::string inner = relative_to(file, subject_.project->folder.string());
-            advice = inner.empty() ? "carry it with --asset, or write a package note"
+            advice = inner.empty() ? "carry it with --asset, or write package lore for it"
                                    : fmt::format("carry it with --asset '{}'", inner);
         }
         add({"missing-file", what, file,

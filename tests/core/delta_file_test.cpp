@@ -25,8 +25,8 @@ std::string delta_with(const std::string& description) {
 TEST_CASE("descriptions of deltas that are no such are refused") {
     for (const char* text :
          {"2", "[]", "{}", "null", "\"format\"", "{", R"({"format": "1"})", R"({"format": 1})",
-          R"({"format": 1, "layout": 3})", R"({"format": 1, "layout": "single", "base": [], "result": {}})",
-          R"({"format": 1, "layout": "single", "base": {"name": "a", "version": "", "id": ""},
+          R"({"format": 1, "form": 3})", R"({"format": 1, "form": "file", "base": [], "result": {}})",
+          R"({"format": 1, "form": "file", "base": {"name": "a", "version": "", "id": ""},
               "result": {"name": "a", "version": "", "id": ""}, "size": 1, "taken": 0,
               "files": [{"path": "", "mode": 420, "pieces": [7]}]})"}) {
         INFO(text);
@@ -41,7 +41,7 @@ TEST_CASE("descriptions of deltas that are no such are refused") {
 
 TEST_CASE("a delta is read as it was written") {
     DeltaFile file;
-    file.summary = {"single", "tides", "1.0", "aa", "tides", "1.1", "bb", 100, 60};
+    file.summary = {"file", "tides", "1.0", "aa", "tides", "1.1", "bb", 100, 60};
     file.files = {{"", 0755, {{true, 5, 0, 60, "", "cc"}, {false, 0, 4, 40, "none", "dd"}}}};
     std::string data = "data";
     file.data = as_bytes(data);

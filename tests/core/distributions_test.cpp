@@ -1,6 +1,6 @@
 #include "folder.h"
 #include "runtimes/python/distributions.h"
-#include "runtimes/python/notes.h"
+#include "runtimes/python/lore.h"
 
 #include <algorithm>
 
@@ -43,11 +43,11 @@ TEST_CASE("what a distribution requires") {
     CHECK(required_distributions(found[1]) == std::set<std::string>{"tide-tables", "rope"});
 }
 
-TEST_CASE("every key of a package note is read") {
+TEST_CASE("every key of package lore is read") {
     test::Folder folder;
-    Notes notes;
+    Lore notes;
     std::string file = folder.write("n.toml", R"toml(format = 1
-[[note]]
+[[lore]]
 module = ["tkdial", "tkdial.face"]
 why = "faces are files"
 include = "tkdial.faces.*"
@@ -65,9 +65,9 @@ during = { import = { DIAL_HOME = "lib/dial" } }
 moved = { tkdial = { "/usr/share/dial" = "share/dial" } }
 data = [{ from = ["{package}/faces"], holding = "a.png", to = "lib/dial", without = ["*.xcf"] }]
 )toml");
-    REQUIRE(read_note_file(file, notes));
+    REQUIRE(read_lore_file(file, notes));
     REQUIRE(notes.size() == 2);
-    const Note& note = notes.find("tkdial.face")->second;
+    const LoreEntry& note = notes.find("tkdial.face")->second;
     CHECK(note.include == std::vector<std::string>{"tkdial.faces.*"});
     CHECK(note.on_request == std::vector<std::string>{"wx"});
     CHECK(note.one_of == std::vector<std::string>{"face_6", "face_5"});
@@ -84,21 +84,21 @@ data = [{ from = ["{package}/faces"], holding = "a.png", to = "lib/dial", withou
     CHECK(note.data[0].without == std::vector<std::string>{"*.xcf"});
 }
 
-TEST_CASE("a package note that is wrong names its line") {
+TEST_CASE("package lore that is wrong names its line") {
     test::Folder folder;
     for (const char* text :
-         {"format = 2\n", "format = 1\n[[note]]\nmodule = 3\n", "format = 1\n[[note]]\nwhy = \"x\"\n",
-          "format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\ndata = [{ to = \"z\" }]\n",
-          "format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\nduring = { f = 1 }\n", "format = 1\nx = 1\n",
+         {"format = 2\n", "format = 1\n[[lore]]\nmodule = 3\n", "format = 1\n[[lore]]\nwhy = \"x\"\n",
+          "format = 1\n[[lore]]\nmodule = \"x\"\nwhy = \"y\"\ndata = [{ to = \"z\" }]\n",
+          "format = 1\n[[lore]]\nmodule = \"x\"\nwhy = \"y\"\nduring = { f = 1 }\n", "format = 1\nx = 1\n",
           "note = \n"}) {
         INFO(text);
-        Notes notes;
-        auto read = read_note_file(folder.write("n.toml", text), notes);
+        Lore notes;
+        auto read = read_lore_file(folder.write("n.toml", text), notes);
         REQUIRE_FALSE(read);
         CHECK(read.error().where.find("n.toml:") != std::string::npos);
     }
-    Notes notes;
-    CHECK_FALSE(read_note_file(folder / "gone.toml", notes));
+    Lore notes;
+    CHECK_FALSE(read_lore_file(folder / "gone.toml", notes));
 }
 
 TEST_CASE("a licence with empty lines does not hide what a distribution requires") {

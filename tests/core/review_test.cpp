@@ -11,9 +11,9 @@ using namespace omnistasis::review;
 
 namespace {
 
-LicenceList licences() { return std::move(*LicenceList::read(NOTES_FOLDER)); }
+LicenceList licences() { return std::move(*LicenceList::read(DATA_FOLDER)); }
 
-SecretSearch secrets() { return std::move(*SecretSearch::read(NOTES_FOLDER)); }
+SecretSearch secrets() { return std::move(*SecretSearch::read(DATA_FOLDER)); }
 
 const std::string mit =
     "Permission is hereby granted, free of charge, to any person\n obtaining a copy of this software "

@@ -9,7 +9,7 @@ ROOT = os.path.dirname(os.path.dirname(os.path.dirname(os.path.abspath(__file__)
 
 
 def host_list():
-    with open(os.path.join(ROOT, "notes/hosts/linux-x86_64.toml")) as file:
+    with open(os.path.join(ROOT, "data/hosts/linux-x86_64.toml")) as file:
         return file.read()
 
 

@@ -48,7 +48,7 @@ exec(compile(open(sys.argv[0]).read(), sys.argv[0], "exec"), main.__dict__)
 
 def development_tools():
     """What stays out of applications unless they ask for it themselves, and what stands in for parts of it."""
-    with open(os.path.join(ROOT, "notes/python/interpreter.toml")) as file:
+    with open(os.path.join(ROOT, "lore/python/interpreter.toml")) as file:
         names = re.search(r'module = "\*"\nleave_out = \[(.*)\]', file.read()).group(1)
     return {name.strip().strip('"') for name in names.split(",")} | {"_distutils_hack", "_distutils_system_mod"}
 

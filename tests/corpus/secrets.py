@@ -94,7 +94,7 @@ def clean_folders(folder):
 def run(program, paths):
     found, words = [], ""
     for start in range(0, len(paths), 2000):
-        done = subprocess.run([program, os.path.join(ROOT, "notes"), *paths[start : start + 2000]], capture_output=True, text=True, errors="surrogateescape", check=True)
+        done = subprocess.run([program, os.path.join(ROOT, "data"), *paths[start : start + 2000]], capture_output=True, text=True, errors="surrogateescape", check=True)
         found += [line.split("\t") for line in done.stdout.splitlines()]
         words = done.stderr.strip()
     return found, words

@@ -30,10 +30,10 @@ class Yard:
             file.write(self.random.randbytes(6 << 20))
         for version in ("old", "new"):
             self.write_source(version)
-            for layout in ("single", "folder"):
-                self.run(self.build_command(layout, f"{version}-{layout}"), check=True)
-        for layout in ("single", "folder"):
-            self.run(["delta", "make", f"old-{layout}/main", f"new-{layout}/main", "-o", f"{layout}.delta"], check=True)
+            for form in ("file", "folder"):
+                self.run(self.build_command(form, f"{version}-{form}"), check=True)
+        for form in ("file", "folder"):
+            self.run(["delta", "make", f"old-{form}/main", f"new-{form}/main", "-o", f"{form}.delta"], check=True)
 
     def path(self, name):
         return os.path.join(self.folder, name)
@@ -42,9 +42,9 @@ class Yard:
         with open(self.path("main.py"), "w") as file:
             file.write(f"import json\nprint({version!r})\n")
 
-    def build_command(self, layout, out):
+    def build_command(self, form, out):
         return ["build", "main.py", "--runtime", self.options.python, "--asset", "charts.bin", "--compress", "fast", "--without", "own-files",
-                "--layout", layout, "--out", out, "-q"]
+                "--form", form, "--out", out, "-q"]
 
     def start(self, arguments):
         return subprocess.Popen([self.options.program, *arguments], cwd=self.folder, env=self.environment,
@@ -62,11 +62,11 @@ class Yard:
             return filecmp.cmp(self.path(left), self.path(right), shallow=False)
         return subprocess.run(["diff", "-rq", self.path(left), self.path(right)], capture_output=True).returncode == 0
 
-    def check_place(self, what, layout):
+    def check_place(self, what, form):
         """The place holds one of the two outputs, and it runs. Says which."""
         for version in ("old", "new"):
-            if self.same("at/main", f"{version}-{layout}/main"):
-                program = self.path("at/main" if layout == "single" else "at/main/main")
+            if self.same("at/main", f"{version}-{form}/main"):
+                program = self.path("at/main" if form == "file" else "at/main/main")
                 out = subprocess.run([program], env=self.environment, capture_output=True).stdout
                 if out != version.encode() + b"\n":
                     self.failures.append(f"{what}: the {version} output prints {out!r}")
@@ -74,9 +74,9 @@ class Yard:
         self.failures.append(f"{what}: the output is neither the old one nor the new one")
         return "none"
 
-    def put_old(self, layout):
+    def put_old(self, form):
         shutil.rmtree(self.path("at"), ignore_errors=True)
-        shutil.copytree(self.path(f"old-{layout}"), self.path("at"), symlinks=True)
+        shutil.copytree(self.path(f"old-{form}"), self.path("at"), symlinks=True)
 
     def killed(self, arguments, took):
         process = self.start(arguments)
@@ -87,20 +87,20 @@ class Yard:
     def kills(self, name, command, prepare):
         """`command` is killed at any moment; what is there is whole, and the next run of it makes the new output."""
         counts = {"old": 0, "new": 0, "none": 0}
-        for layout in ("single", "folder"):
-            self.put_old(layout)
+        for form in ("file", "folder"):
+            self.put_old(form)
             prepare()
             begin = time.monotonic()
-            self.run(command(layout), check=True)
+            self.run(command(form), check=True)
             took = time.monotonic() - begin
             for number in range(self.options.kills // 2):
-                self.put_old(layout)
+                self.put_old(form)
                 prepare()
-                self.killed(command(layout), took)
-                what = f"{name} of the {layout} layout, kill {number}"
-                counts[self.check_place(what, layout)] += 1
-                code, _, err = self.run(command(layout))
-                if code != 0 or self.check_place(what, layout) != "new":
+                self.killed(command(form), took)
+                what = f"{name} of the {form} form, kill {number}"
+                counts[self.check_place(what, form)] += 1
+                code, _, err = self.run(command(form))
+                if code != 0 or self.check_place(what, form) != "new":
                     self.failures.append(f"{what}: the next run says {code}, {err[:300]!r}")
         print(f"{name}: {self.options.kills} kills, after them {counts['old']} times the old output and {counts['new']} times the new one")
 
@@ -113,20 +113,20 @@ class Yard:
 
     def full_disk(self, name, command, prepare):
         refused = 0
-        for layout in ("single", "folder"):
+        for form in ("file", "folder"):
             for count in range(1, self.options.writes // 2 + 1):
-                self.put_old(layout)
+                self.put_old(form)
                 prepare()
-                done = self.fails_at(command(layout), count)
-                what = f"{name} of the {layout} layout, disk full from write {count} on"
+                done = self.fails_at(command(form), count)
+                what = f"{name} of the {form} form, disk full from write {count} on"
                 is_refused = done.returncode == 4
                 refused += bool(is_refused)
                 if not is_refused and done.returncode != 0:
                     self.failures.append(f"{what}: exit code {done.returncode}, {done.stderr[:300]!r}")
                 # Messages are writes too, so a good end may not have been told.
-                self.check_place(what, layout)
-                code, _, err = self.run(command(layout))
-                if code != 0 or self.check_place(what, layout) != "new":
+                self.check_place(what, form)
+                code, _, err = self.run(command(form))
+                if code != 0 or self.check_place(what, form) != "new":
                     self.failures.append(f"{what}: with room again {code}, {err[:300]!r}")
         print(f"{name}: a disk that is full at each of {self.options.writes} writes, refused {refused} times")
 
@@ -143,8 +143,8 @@ def main():
     def no_store():
         shutil.rmtree(yard.path("cache"), ignore_errors=True)
 
-    build = lambda layout: yard.build_command(layout, "at")
-    apply = lambda layout: ["delta", "apply", "at/main", f"{layout}.delta"]
+    build = lambda form: yard.build_command(form, "at")
+    apply = lambda form: ["delta", "apply", "at/main", f"{form}.delta"]
     try:
         yard.kills("builds", build, no_store)
         # With what killed builds left in the store.

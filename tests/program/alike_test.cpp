@@ -1,4 +1,4 @@
-// Programs that must do the same from source and built, in both layouts, where nothing but the C library is.
+// Programs that must do the same from source and built, in both forms, where nothing but the C library is.
 #include "workshop.h"
 
 #include <catch2/catch.hpp>

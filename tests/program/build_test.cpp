@@ -47,8 +47,8 @@ TEST_CASE("wrong input gets one clear error, and nothing is written") {
                   {"interpreter is not found", "/nowhere/python"});
     check_refused(workshop, {"build", "good.py", "--runtime", "/bin/true"}, 4,
                   {"does not answer as a Python interpreter"});
-    check_refused(workshop, {"build", "good.py", "--layout", "zip"}, 2,
-                  {"there is no layout `zip`", "single, folder"});
+    check_refused(workshop, {"build", "good.py", "--form", "zip"}, 2,
+                  {"there is no form `zip`", "file, folder"});
     check_refused(workshop, {"build", "good.py", "--name", "a/b"}, 3, {"can't be the application's name"});
     check_refused(workshop, {"build", "good.py", "--excldue", "x"}, 2,
                   {"--excldue", "did you mean --exclude"});
@@ -160,7 +160,7 @@ TEST_CASE("what Omnistasis did not make stays where it is") {
     CHECK(read_text(workshop.path("out/linux-x86_64/a")).value() == "a letter from home");
     fs::remove(workshop.path("out/linux-x86_64/a"));
     CHECK(workshop.omnistasis({"build", "a.py", "--compress", "fast"}).exit_code == 0);
-    CHECK(workshop.omnistasis({"build", "a.py", "--compress", "fast", "--layout", "folder"}).exit_code == 0);
+    CHECK(workshop.omnistasis({"build", "a.py", "--compress", "fast", "--form", "folder"}).exit_code == 0);
     CHECK(workshop.shell("./out/linux-x86_64/a/a").out == "1\n");
     workshop.write("wall", "");
     CHECK(workshop.omnistasis({"build", "a.py", "--out", "wall"}).exit_code == 3);
@@ -265,15 +265,15 @@ TEST_CASE("a build with nothing changed makes nothing, with anything changed it 
     workshop.write("quay.py", "DEPTH = 7\n");
     workshop.write("main.py", "import quay\nprint(quay.DEPTH)\n");
     workshop.write("chart.txt", "mud\n");
-    for (std::string layout : {"single", "folder"}) {
-        INFO(layout);
+    for (std::string form : {"file", "folder"}) {
+        INFO(form);
         fs::path output =
-            workshop.path(layout == "single" ? "out/linux-x86_64/main" : "out/linux-x86_64/main/main");
+            workshop.path(form == "file" ? "out/linux-x86_64/main" : "out/linux-x86_64/main/main");
         fs::remove_all(workshop.path("out"));
         workshop.write("quay.py", "DEPTH = 7\n");
         auto build = [&] {
             auto done = workshop.omnistasis(
-                {"build", "main.py", "--compress", "fast", "--asset", "chart.txt", "--layout", layout});
+                {"build", "main.py", "--compress", "fast", "--asset", "chart.txt", "--form", form});
             INFO(done.err);
             REQUIRE(done.exit_code == 0);
             return done.out;
@@ -304,7 +304,7 @@ TEST_CASE("a build with nothing changed makes nothing, with anything changed it 
         auto anew = workshop.shell("XDG_CACHE_HOME=\"$PWD/another cache\" " +
                                    std::string(omnistasis::test::quoted_program) +
                                    " build main.py -q -j 1 --runtime " + omnistasis::test::interpreter +
-                                   " --compress fast --asset chart.txt --layout " + layout);
+                                   " --compress fast --asset chart.txt --form " + form);
         INFO(anew.err);
         REQUIRE(anew.exit_code == 0);
         CHECK(read_text(output).value() == before.value());

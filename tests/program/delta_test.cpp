@@ -9,7 +9,7 @@ using omnistasis::test::Workshop;
 
 namespace {
 
-/// Two versions of a program, in both layouts: `old/` and `new/`, `old-folder/` and `new-folder/`.
+/// Two versions of a program, in both forms: `old/` and `new/`, `old-folder/` and `new-folder/`.
 struct TwoVersions : Workshop {
     explicit TwoVersions(const std::string& name) : Workshop(name) {
         write("berths.py", "NAMES = ['North', 'South']\n" + std::string(3000, '#') + "\n");
@@ -23,10 +23,9 @@ struct TwoVersions : Workshop {
     void build(const std::string& out, const std::string& version) {
         write("omnistasis.toml", "[app]\nentry = \"tides.py\"\nversion = \"" + version +
                                      "\"\n[[asset]]\nfrom = \"charts/**\"\n");
-        for (std::string layout : {"", "folder"}) {
-            auto built =
-                omnistasis({"build", "--compress", "fast", "--layout", layout.empty() ? "single" : layout,
-                            "--out", layout.empty() ? out : out + "-folder"});
+        for (std::string form : {"", "folder"}) {
+            auto built = omnistasis({"build", "--compress", "fast", "--form", form.empty() ? "file" : form,
+                                     "--out", form.empty() ? out : out + "-folder"});
             INFO(built.err);
             REQUIRE(built.exit_code == 0);
         }
@@ -52,14 +51,14 @@ TEST_CASE("compare names what changed") {
     CHECK_FALSE(json["same"].get<bool>());
     CHECK(work.omnistasis({"compare", "old/tides", "old/tides"}).out.find("the same, to the last byte") !=
           std::string::npos);
-    CHECK(work.omnistasis({"compare", "old/tides", "new-folder/tides"}).out.find("single -> folder") !=
+    CHECK(work.omnistasis({"compare", "old/tides", "new-folder/tides"}).out.find("file -> folder") !=
           std::string::npos);
     CHECK(work.omnistasis({"compare", "old/tides", "tides.py"}).exit_code == 3);
     CHECK(work.omnistasis({"compare", "old/tides", "nothing"}).exit_code == 3);
 }
 
 TEST_CASE("a delta turns the old file into the new one") {
-    TwoVersions work("delta single");
+    TwoVersions work("delta file");
     REQUIRE(work.make("old/tides", "new/tides", "d").exit_code == 0);
     CHECK(fs::file_size(work.path("d")) * 4 < fs::file_size(work.path("new/tides")));
     work.shell("mkdir at; cp old/tides at/tides");
@@ -117,7 +116,7 @@ TEST_CASE("deltas for other outputs, damaged ones and no deltas are refused") {
     refuse("old/tides", "tides.py", "it is no delta");
     refuse("old/tides", "nothing", "nothing");
     refuse("tides.py", "d", "tides.py");
-    CHECK(work.make("old/tides", "new-folder/tides", "x").err.find("different layouts") != std::string::npos);
+    CHECK(work.make("old/tides", "new-folder/tides", "x").err.find("different forms") != std::string::npos);
     std::string delta = read_text(work.path("d")).value();
     std::string old = read_text(work.path("old/tides")).value();
     for (std::size_t at :

@@ -222,7 +222,7 @@ TEST_CASE("relative paths are found in the application's own folder, or are a lo
     REQUIRE(built.exit_code == 0);
     CHECK(workshop.shell("cd / && \"$OLDPWD\"/out/linux-x86_64/r").out == "deep\n\n");
     REQUIRE(
-        workshop.omnistasis({"build", "--compress", "fast", "--layout", "folder", "--out", "o"}).exit_code ==
+        workshop.omnistasis({"build", "--compress", "fast", "--form", "folder", "--out", "o"}).exit_code ==
         0);
     CHECK(workshop.shell("cd / && \"$OLDPWD\"/o/r/r").out == "deep\n\n");
     // A window's program starts in its own folder without being told.
@@ -290,38 +290,38 @@ TEST_CASE("the summary names the largest parts and how to leave them out") {
     CHECK(workshop.shell("./out/linux-x86_64/l").out == "None\n");
 }
 
-TEST_CASE("a project's own package notes, with conditions on versions") {
-    Workshop workshop("notes");
+TEST_CASE("a project's own package lore, with conditions on versions") {
+    Workshop workshop("lore");
     workshop.write("n.py",
                    "import harbourlib\nprint(harbourlib.load('al' + 'pha'), harbourlib.load('be' + 'ta'))\n");
     workshop.write("harbourlib.py", "def load(name):\n    try:\n        return __import__(name).WORD\n"
                                     "    except ImportError:\n        return None\n");
     workshop.write("alpha.py", "WORD = 'first'\n");
     workshop.write("beta.py", "WORD = 'second'\n");
-    workshop.write("omnistasis.toml", "[app]\nentry = \"n.py\"\n[trace]\nnotes = [\"ours.toml\"]\n");
-    workshop.write("ours.toml", "format = 1\n[[note]]\nmodule = \"harbourlib\"\nwhy = \"by name\"\n"
+    workshop.write("omnistasis.toml", "[app]\nentry = \"n.py\"\n[trace]\nlore = [\"ours.toml\"]\n");
+    workshop.write("ours.toml", "format = 1\n[[lore]]\nmodule = \"harbourlib\"\nwhy = \"by name\"\n"
                                 "include = [\"alpha\"]\nversions = { python = \">=3.9\" }\n"
-                                "[[note]]\nmodule = \"harbourlib\"\nwhy = \"by name\"\ninclude = [\"beta\"]\n"
+                                "[[lore]]\nmodule = \"harbourlib\"\nwhy = \"by name\"\ninclude = [\"beta\"]\n"
                                 "versions = { pyyaml = \">=1000\" }\n");
     REQUIRE(workshop.omnistasis({"build", "--compress", "fast", "--without", "own-files"}).exit_code == 0);
     CHECK(workshop.shell("./out/linux-x86_64/n").out == "first None\n");
-    auto checked = workshop.omnistasis({"notes", "ours.toml"});
+    auto checked = workshop.omnistasis({"lore", "ours.toml"});
     CHECK(checked.exit_code == 0);
-    CHECK(checked.out.find("ours.toml is right: notes for one module") != std::string::npos);
+    CHECK(checked.out.find("ours.toml is right: lore for one module") != std::string::npos);
     for (auto [text, why] :
-         {std::pair("format = 1\n[[note]]\nmodule = \"x\"\n", "`why` is missing"),
-          {"format = 1\n[[note]]\nmodul = \"x\"\n", "ours.toml:3:1"},
-          {"format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\nversions = { a = \"1\" }\n", ">=1.20,<2"},
-          {"format = 1\nnote = 3\n", "a list of [[note]] tables is expected"}}) {
+         {std::pair("format = 1\n[[lore]]\nmodule = \"x\"\n", "`why` is missing"),
+          {"format = 1\n[[lore]]\nmodul = \"x\"\n", "ours.toml:3:1"},
+          {"format = 1\n[[lore]]\nmodule = \"x\"\nwhy = \"y\"\nversions = { a = \"1\" }\n", ">=1.20,<2"},
+          {"format = 1\nlore = 3\n", "a list of [[lore]] tables is expected"}}) {
         workshop.write("ours.toml", text);
-        auto wrong = workshop.omnistasis({"notes", "ours.toml"});
+        auto wrong = workshop.omnistasis({"lore", "ours.toml"});
         INFO(wrong.err);
         CHECK(wrong.exit_code == 3);
         CHECK(wrong.err.find(why) != std::string::npos);
         CHECK(workshop.omnistasis({"build"}).exit_code == 3);
     }
-    CHECK(workshop.omnistasis({"notes", "gone.toml"}).exit_code != 0);
-    CHECK(workshop.omnistasis({"notes"}).out.find("_tkinter\n") != std::string::npos);
+    CHECK(workshop.omnistasis({"lore", "gone.toml"}).exit_code != 0);
+    CHECK(workshop.omnistasis({"lore"}).out.find("_tkinter\n") != std::string::npos);
 }
 
 TEST_CASE("a module that is there twice, and metadata that is not there, are told") {

@@ -149,9 +149,9 @@ TEST_CASE("a signed application starts with its publisher's signature only") {
     workshop.shell(
         "openssl genpkey -algorithm ed25519 -out publisher.key; openssl genpkey -algorithm ed25519 "
         "-out other.key; openssl genrsa -out rsa.key 2048");
-    auto build = [&](const std::string& key, const std::string& out, const std::string& layout = "single") {
+    auto build = [&](const std::string& key, const std::string& out, const std::string& form = "file") {
         return workshop.omnistasis({"build", "h.py", "--compress", "fast", "--sign", key, "--out", out,
-                                    "--layout", layout, "--without", "own-files"});
+                                    "--form", form, "--without", "own-files"});
     };
     REQUIRE(build("publisher.key", "ours").exit_code == 0);
     REQUIRE(build("publisher.key", "folder", "folder").exit_code == 0);
@@ -198,7 +198,7 @@ TEST_CASE("a full check finds what was changed in the tree") {
     CHECK(run.err.find("modules.store of the application is not what was built. Remove ") !=
           std::string::npos);
 
-    REQUIRE(hello.omnistasis({"build", "h.py", "--layout", "folder", "--out", "f"}).exit_code == 0);
+    REQUIRE(hello.omnistasis({"build", "h.py", "--form", "folder", "--out", "f"}).exit_code == 0);
     CHECK(hello.shell("OMNISTASIS_CHECK=full ./f/h/h").out == "here\n");
     CHECK(hello.omnistasis({"inspect", "f/h", "--verify"}).exit_code == 0);
     hello.shell("printf x >> $(echo f/h/tree/lib/python3*/modules.store)");

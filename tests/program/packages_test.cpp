@@ -167,8 +167,8 @@ TEST_CASE("a package's parts that it imports once they are taken from it") {
     CHECK(modules("import quay\nprint(quay.winch)\n") == "quay.crane weights ");
 }
 
-TEST_CASE("a project's notes: data beside a module, functions with arguments, folders of named packages") {
-    Workshop workshop("project notes");
+TEST_CASE("a project's lore: data beside a module, functions with arguments, folders of named packages") {
+    Workshop workshop("project lore");
     workshop.write("dredge/__init__.py",
                    "FOUND = []\ndef look_in(*places): FOUND.extend(places)\n"
                    "def parts(names): return [__import__(n + '.plan') for n in names]\n");
@@ -176,11 +176,11 @@ TEST_CASE("a project's notes: data beside a module, functions with arguments, fo
     workshop.write("silt/__init__.py", "");
     workshop.write("silt/plan.py", "");
     workshop.write("silt/layers/first.txt", "mud");
-    workshop.write("notes.toml", "format = 1\n[[note]]\nmodule = \"dredge\"\nwhy = \"for a test\"\n"
+    workshop.write("lore.toml", "format = 1\n[[lore]]\nmodule = \"dredge\"\nwhy = \"for a test\"\n"
                                  "data = [{ from = [\"{package}/depths\"] }]\n"
                                  "calls = [\"look_in({tree}/share, deep)\"]\n"
                                  "parts = [\".plan\"]\npart_data = [\"layers\"]\n");
-    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[trace]\nnotes = [\"notes.toml\"]\n");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[trace]\nlore = [\"lore.toml\"]\n");
     workshop.write("main.py", "import dredge, os\nmods = dredge.parts(['silt'])\n"
                               "here = os.path.dirname(dredge.__file__)\n"
                               "print(os.listdir(here + '/depths'), open(os.path.dirname(mods[0].__file__) + "
@@ -193,8 +193,8 @@ TEST_CASE("a project's notes: data beside a module, functions with arguments, fo
     CHECK(run.out == "['north.pyi'] mud ['share', 'deep']\n");
     workshop.write(
         "bad.toml",
-        "format = 1\n[[note]]\nmodule = \"x\"\nwhy = \"y\"\ndata = [{ from = [\"/usr/share/x\"] }]\n");
-    CHECK(workshop.omnistasis({"notes", "bad.toml"}).err.find("`to` is missing") != std::string::npos);
+        "format = 1\n[[lore]]\nmodule = \"x\"\nwhy = \"y\"\ndata = [{ from = [\"/usr/share/x\"] }]\n");
+    CHECK(workshop.omnistasis({"lore", "bad.toml"}).err.find("`to` is missing") != std::string::npos);
 }
 
 TEST_CASE("entry points of a package that stays out are not told of") {

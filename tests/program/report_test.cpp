@@ -156,7 +156,7 @@ TEST_CASE("credentials stop a build unless the project allows them, so do licenc
     // Rules that fit nothing are told, so that they do not outlive their reason, also by a rebuild.
     workshop.write("omnistasis.toml",
                    project + "reason = \"it opens nothing\"\n[[allow]]\nfile = \"gone.py\"\n"
-                             "reason = \"it was there once\"\n[[licences.decision]]\n"
+                             "reason = \"it was there once\"\n[[terms.settled]]\n"
                              "package = \"lanterns\"\nlicence = \"Zlib\"\nreason = \"as they say\"\n");
     for (const char* depth : {"7", "8"}) {
         workshop.write("quay.py", std::string("DEPTH = ") + depth + "\nTOKEN = '" + token + "'\n");
@@ -174,13 +174,13 @@ TEST_CASE("credentials stop a build unless the project allows them, so do licenc
     CHECK(holds(again.err, "main.py:5"));
     workshop.write("main.py", "import charts\n");
     workshop.shell("sed -i 's/MIT License/BSL-1.0/' .venv/lib/*/site-packages/charts-2.1.dist-info/METADATA");
-    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"BSL-*\"]\n");
+    workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[terms]\nrefuse = [\"BSL-*\"]\n");
     auto refused = run(workshop, "build -q");
     CHECK(refused.exit_code == 1);
     CHECK(holds(refused.err, "charts"));
     workshop.write("omnistasis.toml",
-                   "[app]\nentry = \"main.py\"\n[licences]\nrefuse = [\"BSL-*\"]\n[trace]\nwithout = "
-                   "[\"own-files\"]\n[[licences.decision]]\n"
+                   "[app]\nentry = \"main.py\"\n[terms]\nrefuse = [\"BSL-*\"]\n[trace]\nwithout = "
+                   "[\"own-files\"]\n[[terms.settled]]\n"
                    "package = \"charts\"\nlicence = \"Zlib\"\nreason = \"as its author wrote us\"\n");
     auto decided = run(workshop, "build -q");
     INFO(decided.err);

@@ -32,8 +32,8 @@ struct Logbook : Workshop {
         write("omnistasis.toml", "[app]\nentry = \"logbook.py\"\n[[state]]\npath = \"logbook.db\"\n"
                                  "[[state]]\npath = \"settings.json\"\n[[state]]\npath = \"notes/\"\n");
     }
-    ProgramOutput build(const std::string& out, const std::string& layout = "single") {
-        return omnistasis({"build", "--compress", "fast", "--out", out, "--layout", layout});
+    ProgramOutput build(const std::string& out, const std::string& form = "file") {
+        return omnistasis({"build", "--compress", "fast", "--out", out, "--form", form});
     }
     /// Runs with a home of its own, in which data and cache are.
     ProgramOutput run(const std::string& command, const std::string& home = "home") {
@@ -44,7 +44,7 @@ struct Logbook : Workshop {
 
 } // namespace
 
-TEST_CASE("state outlives updates, moves and a removed cache, and all layouts share it") {
+TEST_CASE("state outlives updates, moves and a removed cache, and all forms share it") {
     Logbook work("state");
     REQUIRE(work.build("one").exit_code == 0);
     REQUIRE(work.build("two", "folder").exit_code == 0);

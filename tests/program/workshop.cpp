@@ -61,18 +61,18 @@ std::string Workshop::check_alike(const std::string& entry, const std::vector<st
     std::string file = fs::path(entry).is_absolute() ? entry : "./" + entry;
     ProgramOutput source = shell(fmt::format("PYTHONDONTWRITEBYTECODE=1 {} '{}'{}", runtime_, file, tail));
     auto host = native::HostLibraries::read(
-        fs::path(OMNISTASIS_PROGRAM).parent_path().parent_path() / "share/omnistasis/notes", "linux-x86_64");
+        fs::path(OMNISTASIS_PROGRAM).parent_path().parent_path() / "share/omnistasis", "linux-x86_64");
     REQUIRE(host);
-    for (std::string layout : {"single", "folder"}) {
-        std::vector<std::string> command{"build", entry,      "--name", "frozen", "--compress",
-                                         "fast",  "--layout", layout,   "--out",  "out " + layout};
+    for (std::string form : {"file", "folder"}) {
+        std::vector<std::string> command{"build", entry,    "--name", "frozen", "--compress",
+                                         "fast",  "--form", form,     "--out",  "out " + form};
         command.insert(command.end(), options.begin(), options.end());
         ProgramOutput built = omnistasis(command);
         INFO(built.out << built.err);
         REQUIRE(built.exit_code == 0);
-        auto run = watch::run_isolated(path("out " + layout + "/frozen"), "frozen", arguments, *host);
+        auto run = watch::run_isolated(path("out " + form + "/frozen"), "frozen", arguments, *host);
         REQUIRE(run);
-        INFO(layout << "\n" << run->out << run->err);
+        INFO(form << "\n" << run->out << run->err);
         CHECK(run->out == source.out);
         CHECK(run->exit_code == source.exit_code);
     }

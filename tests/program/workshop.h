@@ -30,7 +30,7 @@ class Workshop {
     /// Runs a shell command in the folder, with an empty cache folder of its own.
     ProgramOutput shell(const std::string& command);
 
-    /// Builds `entry` in both layouts, runs both in an empty root and from source, and checks that standard
+    /// Builds `entry` in both forms, runs both in an empty root and from source, and checks that standard
     /// output and exit code agree. Returns what the run from source printed.
     std::string check_alike(const std::string& entry, const std::vector<std::string>& arguments = {},
                             const std::vector<std::string>& options = {});

@@ -11,7 +11,7 @@ namespace omnistasis::node {
 
 namespace {
 
-constexpr const char* start_place = "runtime/start.cjs";
+constexpr const char* start_place = "start/start.cjs";
 } // namespace
 
 std::string NodeRuntime::program_place() const {
@@ -65,7 +65,7 @@ Result<std::vector<trace::MadeFile>> NodeRuntime::make_files(const std::vector<U
     settings["id"] = hex(sha256(sources)).substr(0, 16);
     std::vector<trace::MadeFile> files;
     files.push_back({start_place, std::move(*boot), 0644});
-    files.push_back({"runtime/start.json", json_line(settings) + "\n", 0644});
+    files.push_back({"start/start.json", json_line(settings) + "\n", 0644});
     return files;
 }
 

@@ -159,13 +159,13 @@ Result<std::unique_ptr<trace::Runtime>> make_node_runtime(const Project& project
                                                           std::shared_ptr<Store> store, trace::EntryCheck) {
     auto facts = find_node(project, *store);
     if (!facts) return tl::make_unexpected(facts.error());
-    auto notes = read_notes(data / "notes" / "node");
-    if (!notes) return tl::make_unexpected(notes.error());
-    for (const std::string& file : project.notes)
-        if (auto read = read_note_file(project.folder / file, *notes); !read)
+    auto lore = read_lore(data / "lore" / "node");
+    if (!lore) return tl::make_unexpected(lore.error());
+    for (const std::string& file : project.lore)
+        if (auto read = read_lore_file(project.folder / file, *lore); !read)
             return tl::make_unexpected(read.error());
     return std::unique_ptr<trace::Runtime>(std::make_unique<NodeRuntime>(
-        project, std::move(*facts), std::move(*notes), data / "node", std::move(store)));
+        project, std::move(*facts), std::move(*lore), data / "node", std::move(store)));
 }
 
 } // namespace omnistasis::node

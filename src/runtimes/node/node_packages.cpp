@@ -46,7 +46,7 @@ void NodeRuntime::expand_package(const Unit& unit, const PackageJson& package, E
     if (package.name.empty()) return;
     want_parts_for_system(unit, package, out);
     want_addons(unit, package, out);
-    apply_notes(unit, package, out);
+    apply_lore(unit, package, out);
 }
 
 /// Packages that are made for one system and processor each, of which the package uses the one that fits.
@@ -128,12 +128,12 @@ void NodeRuntime::want_addons(const Unit& unit, const PackageJson& package, Expa
              "install the package on or for the target's system"});
 }
 
-void NodeRuntime::apply_notes(const Unit& unit, const PackageJson& package, Expansion& out) {
-    auto [first, last] = notes_.equal_range(package.name);
+void NodeRuntime::apply_lore(const Unit& unit, const PackageJson& package, Expansion& out) {
+    auto [first, last] = lore_.equal_range(package.name);
     std::string root = parent_folder_of(unit.file);
-    for (auto note = first; note != last; ++note) {
-        Reason reason{"has a package note on", unit.file, 0, true};
-        for (const std::string& name : note->second.include) {
+    for (auto lore_entry = first; lore_entry != last; ++lore_entry) {
+        Reason reason{"has package lore on", unit.file, 0, true};
+        for (const std::string& name : lore_entry->second.include) {
             Found found = resolver_.resolve(name, root + "/package.json", false);
             if (found.kind != Found::Kind::file && name.starts_with("./"))
                 found = resolver_.find_file(root + name.substr(1));
@@ -145,14 +145,14 @@ void NodeRuntime::apply_notes(const Unit& unit, const PackageJson& package, Expa
                                         name.substr(package_of_name.size()));
             if (found.kind == Found::Kind::file) want_file(found, unit, package_name(name), reason, out);
         }
-        for (const std::string& pattern : note->second.data)
+        for (const std::string& pattern : lore_entry->second.data)
             want_folder(unit, root, root + "/" + pattern, reason, out);
-        if (note->second.loads.empty()) continue;
+        if (lore_entry->second.loads.empty()) continue;
         // Plugins are found from the project, and only those that it names itself are meant.
         auto own = resolver_.package_in(placement_.base());
         if (!own) continue;
         for (const std::string& name : own->needs)
-            for (const std::string& pattern : note->second.loads) {
+            for (const std::string& pattern : lore_entry->second.loads) {
                 if (!fits_pattern(name, pattern)) continue;
                 Found found = resolver_.resolve(name, placement_.base() + "/package.json", false);
                 if (found.kind == Found::Kind::file) want_file(found, unit, name, reason, out);

@@ -110,9 +110,9 @@ std::string root_of_sources(const Project& project, Store& store, Resolver& reso
 
 } // namespace
 
-NodeRuntime::NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
+NodeRuntime::NodeRuntime(Project project, Facts facts, Lore lore, std::filesystem::path helpers,
                          std::shared_ptr<Store> store)
-    : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
+    : project_(std::move(project)), facts_(std::move(facts)), lore_(std::move(lore)),
       helpers_(std::move(helpers)), store_(std::move(store)), resolver_(facts_.version),
       placement_(root_of_sources(project_, *store_, resolver_)) {
     project_.folder = real_path(project_.folder.string());
@@ -419,7 +419,7 @@ void NodeRuntime::answer_family(const Unit& unit, const Request& request, const 
     if (loads)
         for (const char* ending : {".js", ".cjs", ".mjs", ".json", ".node", "/index.js"})
             if (!pattern.ends_with(ending)) want_folder(unit, folder, pattern + ending, family, out);
-    // What is loaded is code: readers' and translators' notes beside it are not meant.
+    // What is loaded is code: readers' and translators' lore beside it are not meant.
     if (loads)
         std::erase_if(out.needs, [&](const Need& need) {
             const std::string& file = need.unit.file;

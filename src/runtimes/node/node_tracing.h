@@ -1,7 +1,7 @@
 #pragma once
 
+#include "runtimes/node/lore.h"
 #include "runtimes/node/node_runtime.h"
-#include "runtimes/node/notes.h"
 #include "runtimes/node/placement.h"
 #include "runtimes/node/resolver.h"
 #include "runtimes/node/scanner.h"
@@ -42,7 +42,7 @@ class NodeRuntime : public trace::Runtime,
                     public trace::WatchesImports,
                     public trace::ReviewsSources {
   public:
-    NodeRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
+    NodeRuntime(Project project, Facts facts, Lore lore, std::filesystem::path helpers,
                 std::shared_ptr<Store> store);
 
     std::string title() const override { return "Node.js " + facts_.version; }
@@ -99,7 +99,7 @@ class NodeRuntime : public trace::Runtime,
     void expand_package(const Unit& unit, const PackageJson& package, Expansion& out);
     void want_addons(const Unit& unit, const PackageJson& package, Expansion& out);
     void want_parts_for_system(const Unit& unit, const PackageJson& package, Expansion& out);
-    void apply_notes(const Unit& unit, const PackageJson& package, Expansion& out);
+    void apply_lore(const Unit& unit, const PackageJson& package, Expansion& out);
     bool fits_target(const PackageJson& package) const;
     bool is_addon_for_target(const std::string& file) const;
     std::string project_unit_place() const;
@@ -111,7 +111,7 @@ class NodeRuntime : public trace::Runtime,
 
     Project project_;
     Facts facts_;
-    Notes notes_;
+    Lore lore_;
     std::filesystem::path helpers_;
     std::shared_ptr<Store> store_;
     Resolver resolver_;

@@ -1,4 +1,4 @@
-#include "runtimes/python/notes.h"
+#include "runtimes/python/lore.h"
 
 #include "runtimes/python/version_condition.h"
 #include "support/files.h"
@@ -11,11 +11,11 @@ namespace omnistasis::python {
 
 namespace {
 
-class NoteReader {
+class LoreReader {
   public:
-    explicit NoteReader(std::string file) : file_(std::move(file)) {}
+    explicit LoreReader(std::string file) : file_(std::move(file)) {}
 
-    Result<void> read_into(Notes& notes) {
+    Result<void> read_into(Lore& lore) {
         auto text = read_text(file_);
         if (!text) return tl::make_unexpected(text.error());
         toml::parse_result parsed = toml::parse(*text, file_);
@@ -23,22 +23,22 @@ class NoteReader {
         const toml::table& root = parsed.table();
         if (root["format"].value_or(0) != 1) return wrong(root.source(), "format = 1 is expected");
         for (const auto& [key, value] : root)
-            if (key != "format" && key != "note")
+            if (key != "format" && key != "lore")
                 return wrong(key.source(), fmt::format("unknown key {}", key.str()));
-        const toml::array* list = root["note"].as_array();
-        if (list == nullptr) return wrong(root.source(), "a list of [[note]] tables is expected");
+        const toml::array* list = root["lore"].as_array();
+        if (list == nullptr) return wrong(root.source(), "a list of [[lore]] tables is expected");
         for (const toml::node& node : *list) {
-            if (!node.is_table()) return wrong(node.source(), "a [[note]] table is expected");
-            if (auto done = read_note(*node.as_table(), notes); !done) return done;
+            if (!node.is_table()) return wrong(node.source(), "a [[lore]] table is expected");
+            if (auto done = read_note(*node.as_table(), lore); !done) return done;
         }
         return {};
     }
 
   private:
     tl::unexpected<Error> wrong(const toml::source_region& at, std::string why) const {
-        return fail(ErrorKind::bad_input, "the package note is not valid",
+        return fail(ErrorKind::bad_input, "the package lore is not valid",
                     fmt::format("{}:{}:{}", file_, at.begin.line, at.begin.column), std::move(why),
-                    "docs/package-notes.md describes the format");
+                    "docs/package-lore.md describes the format");
     }
 
     Result<std::vector<std::string>> strings(const toml::node& node) const {
@@ -53,8 +53,8 @@ class NoteReader {
         return values;
     }
 
-    Result<void> read_note(const toml::table& table, Notes& notes) {
-        Note note;
+    Result<void> read_note(const toml::table& table, Lore& lore) {
+        LoreEntry entry;
         std::vector<std::string> modules;
         for (const auto& [key, value] : table) {
             if (key == "module" || key == "include" || key == "leave_out" || key == "parts" ||
@@ -63,38 +63,38 @@ class NoteReader {
                 auto names = strings(value);
                 if (!names) return tl::make_unexpected(names.error());
                 (key == "module"       ? modules
-                 : key == "include"    ? note.include
-                 : key == "parts"      ? note.parts
-                 : key == "on_request" ? note.on_request
-                 : key == "calls"      ? note.calls
-                 : key == "one_of"     ? note.one_of
-                 : key == "as_files"   ? note.as_files
-                 : key == "libraries"  ? note.libraries
-                 : key == "part_data"  ? note.part_data
-                                       : note.leave_out) = std::move(*names);
+                 : key == "include"    ? entry.include
+                 : key == "parts"      ? entry.parts
+                 : key == "on_request" ? entry.on_request
+                 : key == "calls"      ? entry.calls
+                 : key == "one_of"     ? entry.one_of
+                 : key == "as_files"   ? entry.as_files
+                 : key == "libraries"  ? entry.libraries
+                 : key == "part_data"  ? entry.part_data
+                                       : entry.leave_out) = std::move(*names);
             } else if (key == "versions" && value.is_table()) {
                 for (const auto& [distribution, condition] : *value.as_table()) {
                     std::string text = condition.value_or(std::string());
                     if (!is_version_condition(text))
                         return wrong(condition.source(), "a condition as \">=1.20,<2\" is expected");
-                    note.versions[std::string(distribution.str())] = text;
+                    entry.versions[std::string(distribution.str())] = text;
                 }
             } else if (key == "why" && value.is_string()) {
-                note.why = value.as_string()->get();
+                entry.why = value.as_string()->get();
             } else if (key == "when_named" && value.is_table()) {
                 for (const auto& [name, needed] : *value.as_table()) {
                     auto names = strings(needed);
                     if (!names) return tl::make_unexpected(names.error());
-                    note.when_named[std::string(name.str())] = std::move(*names);
+                    entry.when_named[std::string(name.str())] = std::move(*names);
                 }
             } else if (key == "data" && value.is_array()) {
                 for (const toml::node& item : *value.as_array())
-                    if (auto done = read_data(item, note); !done) return done;
+                    if (auto done = read_data(item, entry); !done) return done;
             } else if (key == "stands_for" && value.is_table()) {
                 for (const auto& [name, meant] : *value.as_table())
-                    note.stands_for[std::string(name.str())] = meant.value_or(std::string());
+                    entry.stands_for[std::string(name.str())] = meant.value_or(std::string());
             } else if ((key == "during" || key == "moved") && value.is_table()) {
-                auto& target = key == "during" ? note.during : note.moved;
+                auto& target = key == "during" ? entry.during : entry.moved;
                 for (const auto& [subject, texts] : *value.as_table()) {
                     if (!texts.is_table()) return wrong(texts.source(), "a table of texts is expected");
                     for (const auto& [from, place] : *texts.as_table())
@@ -106,18 +106,18 @@ class NoteReader {
             }
         }
         if (modules.empty()) return wrong(table.source(), "`module` is missing");
-        if (note.why.empty())
+        if (entry.why.empty())
             return wrong(table.source(), "`why` is missing: say why no inference can find this");
-        for (const std::string& module : modules) notes.emplace(module, note);
+        for (const std::string& module : modules) lore.emplace(module, entry);
         return {};
     }
 
-    Result<void> read_data(const toml::node& node, Note& note) {
+    Result<void> read_data(const toml::node& node, LoreEntry& entry) {
         const toml::table* table = node.as_table();
         if (table == nullptr || !table->contains("from") ||
             (table->contains("to") && !(*table)["to"].is_string()))
             return wrong(node.source(), "a table with `from`, and mostly `to`, is expected");
-        NoteData data;
+        LoreData data;
         auto from = strings(*table->get("from"));
         if (!from) return tl::make_unexpected(from.error());
         data.from = std::move(*from);
@@ -134,7 +134,7 @@ class NoteReader {
                 if (!patterns) return tl::make_unexpected(patterns.error());
                 *into = std::move(*patterns);
             }
-        note.data.push_back(std::move(data));
+        entry.data.push_back(std::move(data));
         return {};
     }
 
@@ -143,18 +143,18 @@ class NoteReader {
 
 } // namespace
 
-Result<void> read_note_file(const std::filesystem::path& file, Notes& notes) {
-    return NoteReader(file.string()).read_into(notes);
+Result<void> read_lore_file(const std::filesystem::path& file, Lore& lore) {
+    return LoreReader(file.string()).read_into(lore);
 }
 
-Result<Notes> read_notes(const std::filesystem::path& folder) {
-    Notes notes;
+Result<Lore> read_lore(const std::filesystem::path& folder) {
+    Lore lore;
     for (const FolderEntry& entry : list_folder(folder)) {
         if (!entry.name.ends_with(".toml")) continue;
-        if (auto done = read_note_file(folder / entry.name, notes); !done)
+        if (auto done = read_lore_file(folder / entry.name, lore); !done)
             return tl::make_unexpected(done.error());
     }
-    return notes;
+    return lore;
 }
 
 } // namespace omnistasis::python

@@ -10,7 +10,7 @@
 namespace omnistasis::python {
 
 /// A folder or file that a package reads, and where it goes.
-struct NoteData {
+struct LoreData {
     std::vector<std::string>
         from;            ///< candidates, absolute or with {package} and {prefix}; the first that exists
     std::string holding; ///< a file that the right folder has in it; empty where any will do
@@ -20,8 +20,8 @@ struct NoteData {
     bool of_system = false;           ///< only for a module that uses the system's own libraries
 };
 
-/// What is known of a module that its source does not say (docs/package-notes.md).
-struct Note {
+/// What is known of a module that its source does not say (docs/package-lore.md).
+struct LoreEntry {
     std::string why;                             ///< why no inference can find it
     std::map<std::string, std::string> versions; ///< distribution, or `python`, to a condition on its version
     std::vector<std::string> include;            ///< modules; `name.*` for all in a package
@@ -44,7 +44,7 @@ struct Note {
     /// Names that the module makes while it runs, to the modules that they are: `.name` below the module
     /// itself, `name.*` to `other.*` for all below it.
     std::map<std::string, std::string> stands_for;
-    std::vector<NoteData> data;
+    std::vector<LoreData> data;
     /// In the text constants of a module: a path of the system, to the place that it has in the app tree.
     std::map<std::string, std::map<std::string, std::string>> moved;
     /// Functions in the module that are called as soon as it has been imported, while its variables are set.
@@ -54,12 +54,12 @@ struct Note {
 };
 
 /// Notes by the module whose presence brings them in.
-using Notes = std::multimap<std::string, Note>;
+using Lore = std::multimap<std::string, LoreEntry>;
 
-/// Adds the notes in one file.
-Result<void> read_note_file(const std::filesystem::path& file, Notes& notes);
+/// Adds the lore in one file.
+Result<void> read_lore_file(const std::filesystem::path& file, Lore& lore);
 
 /// Reads all `*.toml` files in a folder. An error names file, line and what is expected.
-Result<Notes> read_notes(const std::filesystem::path& folder);
+Result<Lore> read_lore(const std::filesystem::path& folder);
 
 } // namespace omnistasis::python

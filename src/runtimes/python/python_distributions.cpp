@@ -292,9 +292,9 @@ void PythonRuntime::carry_distribution(const Distribution& distribution, const s
 /// Whether a module is one of a family that lore takes one by one, each with what it belongs to.
 bool PythonRuntime::comes_with_others(const std::string& name) const {
     std::string top = top_of(name);
-    auto first = notes_.lower_bound(top);
-    for (auto note = first; note != notes_.end() && note->first.starts_with(top); ++note)
-        for (const std::string& family : note->second.leave_out)
+    auto first = lore_.lower_bound(top);
+    for (auto lore_entry = first; lore_entry != lore_.end() && lore_entry->first.starts_with(top); ++lore_entry)
+        for (const std::string& family : lore_entry->second.leave_out)
             if (family.ends_with('.') && name.starts_with(family)) return true;
     return false;
 }

@@ -42,16 +42,16 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     std::vector<ModuleStore::Source> sources;
     for (const Unit& unit : units) {
         std::size_t number = 0;
-        for (const Note* note : notes_of(unit.name)) {
+        for (const LoreEntry* lore_entry : lore_of(unit.name)) {
             if (idle_notes_.contains(fmt::format("{}/{}", unit.name, number++))) continue;
-            for (const auto& [function, variables] : note->during) {
+            for (const auto& [function, variables] : lore_entry->during) {
                 bool is_whole_run = function == "program";
                 auto& during =
                     is_whole_run ? config.during["__main__"]["import"] : config.during[unit.name][function];
                 during.insert(variables.begin(), variables.end());
             }
-            if (!note->calls.empty()) config.calls[unit.name] = note->calls;
-            for (const auto& [module, paths] : note->moved)
+            if (!lore_entry->calls.empty()) config.calls[unit.name] = lore_entry->calls;
+            for (const auto& [module, paths] : lore_entry->moved)
                 config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
                                                                                            paths.end());
         }

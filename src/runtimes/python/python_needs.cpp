@@ -190,7 +190,7 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
 } // namespace
 
 void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
-    if (places_.is_standard(finder_.find(unit.name).root)) return; // the notes know these
+    if (places_.is_standard(finder_.find(unit.name).root)) return; // the lore know these
     Reason reason{"holds the name of", unit.file, 0, true};
     std::vector<std::string> words = kept_words(unit.file, "modules 3", *store_, words_of_extension);
     // In others a bare word is the name of a class or function as likely.
@@ -424,15 +424,16 @@ bool PythonRuntime::goes_with_system(const Unit& unit) {
     return !found;
 }
 
-void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
+void PythonRuntime::apply_lore(const Unit& unit, Expansion& out) {
     std::size_t number = 0;
-    for (const Note* known : notes_of(unit.name)) {
-        const Note& note = *known;
-        bool found_data = note.data.empty();
+    for (const LoreEntry* known : lore_of(unit.name)) {
+        const LoreEntry& lore_entry = *known;
+        bool found_data = lore_entry.data.empty();
         std::string name = fmt::format("{}/{}", unit.name, number++);
-        Reason reason{"brings in, by a package note,", unit.file, 0, true};
-        for (const std::string& pattern : note.include) want_pattern(pattern, reason, out);
-        for (const std::string& library : note.libraries) trace::want_opened_library(library, reason, out);
+        Reason reason{"brings in, by package lore,", unit.file, 0, true};
+        for (const std::string& pattern : lore_entry.include) want_pattern(pattern, reason, out);
+        for (const std::string& library : lore_entry.libraries)
+            trace::want_opened_library(library, reason, out);
         auto want_as_file = [&](const std::string& name) {
             const FoundModule& found = finder_.find(name);
             if (found.kind != FoundModule::Kind::source) return;
@@ -440,7 +441,7 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
             out.needs.push_back(
                 {file_unit(UnitKind::data, found.file, places_.of(found.file, found.root)), reason});
         };
-        for (const std::string& name : note.as_files) {
+        for (const std::string& name : lore_entry.as_files) {
             if (!name.ends_with(".*")) {
                 want_as_file(name);
                 continue;
@@ -450,17 +451,18 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
             for (const std::string& module : finder_.modules_in(package)) want_as_file(module);
         }
         auto is_installed = [&](const std::string& module) { return !!finder_.find(module); };
-        if (auto first = std::ranges::find_if(note.one_of, is_installed); first != note.one_of.end())
+        if (auto first = std::ranges::find_if(lore_entry.one_of, is_installed);
+            first != lore_entry.one_of.end())
             want_pattern(*first, {"can't do without", unit.file, 0, false}, out);
         auto with_words = [&](std::string path) {
             for (auto [word, value] : {std::pair<std::string, std::string>{"{prefix}", facts_.base_prefix},
                                        {"{package}", fs::path(unit.file).parent_path().string()},
-                                       {"{notes}", notes_folder_.string()}})
+                                       {"{lore}", lore_folder_.string()}})
                 if (std::size_t at = path.find(word); at != std::string::npos)
                     path.replace(at, word.size(), value);
             return path;
         };
-        for (const NoteData& data : note.data) {
+        for (const LoreData& data : lore_entry.data) {
             for (std::string candidate : data.from) {
                 candidate = with_words(candidate);
                 bool of_system = data.of_system || candidate.starts_with("/usr/");
@@ -470,7 +472,7 @@ void PythonRuntime::apply_notes(const Unit& unit, Expansion& out) {
                     bool native = content && native::looks_like_elf(content->bytes());
                     out.needs.push_back(
                         {file_unit(native ? UnitKind::native : UnitKind::data, candidate, data.to), reason});
-                    found_data |= !data.from.front().starts_with("{notes}");
+                    found_data |= !data.from.front().starts_with("{lore}");
                     break;
                 }
                 if (!is_folder(candidate) ||

@@ -63,12 +63,12 @@ std::vector<std::string> PythonRuntime::search_path() const {
     return path;
 }
 
-/// All that scans depend on but the files: our own program, the version, the names that notes watch for.
+/// All that scans depend on but the files: our own program, the version, the names that lore watch for.
 std::string PythonRuntime::scan_settings() const {
     std::string settings = fmt::format("{}.{} {}", facts_.major, facts_.minor, facts_.platform);
     settings += " " + own_program_stamp();
-    for (const auto& [module, note] : notes_)
-        for (const auto& [name, needed] : note.when_named) settings += " " + name;
+    for (const auto& [module, lore_entry] : lore_)
+        for (const auto& [name, needed] : lore_entry.when_named) settings += " " + name;
     return settings;
 }
 
@@ -278,7 +278,7 @@ Expansion PythonRuntime::all_asked_by(const Unit& unit) {
         scan_source_of_extension(unit, out);
         hold_back_unrelated(unit, out);
     }
-    if (unit.kind != UnitKind::data && unit.kind != UnitKind::native) apply_notes(unit, out);
+    if (unit.kind != UnitKind::data && unit.kind != UnitKind::native) apply_lore(unit, out);
     return out;
 }
 
@@ -415,10 +415,10 @@ std::string PythonRuntime::absolute_module(const Request& request, const std::st
     return base.empty() ? request.module : request.module.empty() ? base : base + "." + request.module;
 }
 
-/// Whether a top-level module is one that only developers need, as notes know them.
+/// Whether a top-level module is one that only developers need, as lore know them.
 bool PythonRuntime::is_development_tool(const std::string& module) const {
-    return std::ranges::any_of(notes_of("*"), [&](const Note* note) {
-        return std::ranges::find(note->leave_out, module) != note->leave_out.end();
+    return std::ranges::any_of(lore_of("*"), [&](const LoreEntry* lore_entry) {
+        return std::ranges::find(lore_entry->leave_out, module) != lore_entry->leave_out.end();
     });
 }
 
@@ -428,8 +428,8 @@ bool PythonRuntime::has_no_occasion(const Request& request, const std::string& f
     std::string module = absolute_module(request, from);
     std::string taken = request.kind == Request::Kind::from_module ? module + "." + request.name : module;
     auto left_out_by = [&](const std::string& whose) {
-        for (const Note* note : notes_of(whose))
-            for (const std::string& left_out : note->leave_out)
+        for (const LoreEntry* lore_entry : lore_of(whose))
+            for (const std::string& left_out : lore_entry->leave_out)
                 if (module == left_out || taken == left_out || module.starts_with(left_out + "."))
                     return true;
         return false;
@@ -637,16 +637,16 @@ void PythonRuntime::answer_family(const Unit& unit, const Request& request, cons
 
 namespace {
 
-/// Takes away the notes for other versions than the installed ones.
-void drop_unmet_notes(Notes& notes, const Facts& facts) {
+/// Takes away the lore for other versions than the installed ones.
+void drop_unmet_lore(Lore& lore, const Facts& facts) {
     bool has_conditions =
-        std::ranges::any_of(notes, [](const auto& entry) { return !entry.second.versions.empty(); });
+        std::ranges::any_of(lore, [](const auto& entry) { return !entry.second.versions.empty(); });
     if (!has_conditions) return;
     std::map<std::string, std::string> versions{
         {"python", fmt::format("{}.{}.{}", facts.major, facts.minor, facts.micro)}};
     for (const Distribution& distribution : find_distributions(facts.search_path))
         versions.emplace(distribution.name, distribution.version);
-    std::erase_if(notes, [&](const auto& entry) {
+    std::erase_if(lore, [&](const auto& entry) {
         return std::ranges::any_of(entry.second.versions, [&](const auto& condition) {
             auto installed = versions.find(normalized_distribution_name(condition.first));
             return installed == versions.end() ||
@@ -710,15 +710,15 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
         return tl::make_unexpected(unpacked.error());
     Project whole = project;
     if (!project.is_installed) whole.root_folder = root_of_sources(project, *facts);
-    auto notes = read_notes(data / "notes" / "python");
-    if (!notes) return tl::make_unexpected(notes.error());
-    for (const std::string& file : project.notes)
-        if (auto read = read_note_file(project.folder / file, *notes); !read)
+    auto lore = read_lore(data / "lore" / "python");
+    if (!lore) return tl::make_unexpected(lore.error());
+    for (const std::string& file : project.lore)
+        if (auto read = read_lore_file(project.folder / file, *lore); !read)
             return tl::make_unexpected(read.error());
-    drop_unmet_notes(*notes, *facts);
+    drop_unmet_lore(*lore, *facts);
     return std::unique_ptr<trace::Runtime>(
-        std::make_unique<PythonRuntime>(std::move(whole), std::move(*facts), std::move(*notes),
-                                        data / "python", data / "notes" / "python", std::move(store)));
+        std::make_unique<PythonRuntime>(std::move(whole), std::move(*facts), std::move(*lore),
+                                        data / "python", data / "lore" / "python", std::move(store)));
 }
 
 } // namespace omnistasis::python

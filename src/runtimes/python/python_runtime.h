@@ -14,7 +14,7 @@ bool is_python_source(const std::filesystem::path& file);
 
 /// Asks the project's interpreter for its facts and checks the entry point, unless files will be made of it
 /// anyway. `data` is the folder with our
-/// helper programs and notes.
+/// helper programs and lore.
 Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& project,
                                                             const std::filesystem::path& data,
                                                             std::shared_ptr<Store> store,

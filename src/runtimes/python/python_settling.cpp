@@ -233,10 +233,10 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::finalize(const std::v
                groups_are_computed_;
     };
     std::size_t before = known();
-    for (const auto& [module, note] : notes_)
+    for (const auto& [module, lore_entry] : lore_)
         if (ids.contains(module)) {
-            import_suffixes_.insert(note.parts.begin(), note.parts.end());
-            folders_read_.insert(note.part_data.begin(), note.part_data.end());
+            import_suffixes_.insert(lore_entry.parts.begin(), lore_entry.parts.end());
+            folders_read_.insert(lore_entry.part_data.begin(), lore_entry.part_data.end());
         }
     for (std::size_t i = settled_; i < scanned_.size(); ++i)
         groups_are_computed_ |= scanned_[i].result.asks_for_computed_group && !scanned_[i].standard;

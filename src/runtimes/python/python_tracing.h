@@ -2,9 +2,9 @@
 
 #include "runtimes/python/distributions.h"
 #include "runtimes/python/entry.h"
+#include "runtimes/python/lore.h"
 #include "runtimes/python/module_finder.h"
 #include "runtimes/python/module_store.h"
-#include "runtimes/python/notes.h"
 #include "runtimes/python/places.h"
 #include "runtimes/python/scan_cache.h"
 #include "runtimes/python/scanner.h"
@@ -76,23 +76,23 @@ class PythonRuntime : public trace::Runtime,
                       public trace::WatchesImports,
                       public trace::ReviewsSources {
   public:
-    PythonRuntime(Project project, Facts facts, Notes notes, std::filesystem::path helpers,
-                  std::filesystem::path notes_folder, std::shared_ptr<Store> store)
-        : project_(std::move(project)), facts_(std::move(facts)), notes_(std::move(notes)),
-          helpers_(std::move(helpers)), notes_folder_(std::move(notes_folder)), entry_(read_entry(project_)),
+    PythonRuntime(Project project, Facts facts, Lore lore, std::filesystem::path helpers,
+                  std::filesystem::path lore_folder, std::shared_ptr<Store> store)
+        : project_(std::move(project)), facts_(std::move(facts)), lore_(std::move(lore)),
+          helpers_(std::move(helpers)), lore_folder_(std::move(lore_folder)), entry_(read_entry(project_)),
           places_(project_, facts_), installed_files_(installed_files(project_, entry_)),
           search_path_(search_path()), finder_(facts_, search_path_), scans_(scan_settings(), store),
           store_(std::move(store)) {
         scan_facts_.major = facts_.major;
         scan_facts_.minor = facts_.minor;
         scan_facts_.platform = facts_.platform;
-        for (const auto& [module, note] : notes_) {
-            for (const auto& [name, meant] : note.stands_for)
+        for (const auto& [module, lore_entry] : lore_) {
+            for (const auto& [name, meant] : lore_entry.stands_for)
                 stands_for_.emplace(name.starts_with('.') ? module + name : name, meant);
-            on_request_.insert(note.on_request.begin(), note.on_request.end());
+            on_request_.insert(lore_entry.on_request.begin(), lore_entry.on_request.end());
         }
-        for (const auto& [module, note] : notes_)
-            for (const auto& [name, modules] : note.when_named) {
+        for (const auto& [module, lore_entry] : lore_)
+            for (const auto& [name, modules] : lore_entry.when_named) {
                 watched_.add(name);
                 named_rules_.emplace(name, std::pair(module, modules));
             }
@@ -159,12 +159,12 @@ class PythonRuntime : public trace::Runtime,
         ScanResult result;
     };
 
-    /// The notes of a module.
-    std::vector<const Note*> notes_of(const std::string& module) const {
-        std::vector<const Note*> notes;
-        auto [first, last] = notes_.equal_range(module);
-        for (auto entry = first; entry != last; ++entry) notes.push_back(&entry->second);
-        return notes;
+    /// The lore of a module.
+    std::vector<const LoreEntry*> lore_of(const std::string& module) const {
+        std::vector<const LoreEntry*> lore;
+        auto [first, last] = lore_.equal_range(module);
+        for (auto entry = first; entry != last; ++entry) lore.push_back(&entry->second);
+        return lore;
     }
 
     /// The interpreter carries the application's name, so that lists of processes show that one.
@@ -231,7 +231,7 @@ class PythonRuntime : public trace::Runtime,
     bool requires_distribution(const Unit& unit, const std::string& module);
     std::string meant_by(const std::string& name) const;
     bool goes_with_system(const Unit& unit);
-    void apply_notes(const Unit& unit, Expansion& out);
+    void apply_lore(const Unit& unit, Expansion& out);
     void apply_metadata(const Unit& unit, const ScanResult& result, Expansion& out);
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
     const std::vector<Distribution>& distributions();
@@ -317,9 +317,9 @@ class PythonRuntime : public trace::Runtime,
 
     Project project_;
     Facts facts_;
-    Notes notes_;
+    Lore lore_;
     std::filesystem::path helpers_;
-    std::filesystem::path notes_folder_;
+    std::filesystem::path lore_folder_;
     Entry entry_;
     Places places_;
     /// What the system's package manager installed with the entry; sorted.
@@ -399,7 +399,7 @@ class PythonRuntime : public trace::Runtime,
         requested_with_;                           ///< distribution, groups that it requires
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries
     std::set<std::string>
-        idle_notes_; ///< "MODULE/NUMBER": notes whose data is not there, so that nothing of them holds
+        idle_notes_; ///< "MODULE/NUMBER": lore whose data is not there, so that nothing of them holds
     std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
     std::set<std::string> imported_;         ///< modules that statements of own modules import
     std::set<std::string> qml_modules_;      ///< folders of QML modules that are carried
