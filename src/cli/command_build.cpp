@@ -341,40 +341,45 @@ void add_build_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<BuildOptions>();
     CLI::App* command = program.add_subcommand("build", "make a standalone executable");
     options->add_to(*command);
-    command->add_option("--name", options->project.name, "the executable's name (default: the entry point's)")
+    command->add_option("--name", options->project.name, "name the executable (default: as the entry point)")
         ->option_text("NAME");
     command
         ->add_option("--form", options->project.form,
-                     "`file`: one file; `folder`: a folder with the executable in it (default: single)")
+                     "write one `file`, or a `folder` with the executable in it (default: file)")
         ->option_text("FORM");
     command
         ->add_option("--mode", options->project.mode,
-                     "`console` or `window`: with a terminal or without (default: console)")
+                     "start with a terminal, `console`, or without, `window` (default: console)")
         ->option_text("MODE");
-    command->add_option("--icon", options->project.icon, "a picture: SVG, PNG, JPEG, ICO or ICNS")
+    command
+        ->add_option("--icon", options->project.icon,
+                     "take the icon from this picture: SVG, PNG, JPEG, ICO or ICNS")
         ->option_text("FILE");
     command
-        ->add_option("--target", options->project.targets,
-                     "a system that it is for, again for each (default: this machine's; `omnistasis targets` "
-                     "lists them)")
+        ->add_option(
+            "--target", options->project.targets,
+            "build for this target; repeat the option for several (default: this machine's; `omnistasis "
+            "targets` lists them)")
         ->option_text("TARGET")
         ->allow_extra_args(false);
     command
         ->add_option("--compress", options->project.compression,
-                     "`fast`, `balanced` or `small` (default: balanced)")
+                     "compress at this level: `fast`, `balanced` or `small` (default: balanced)")
         ->option_text("LEVEL");
     command
         ->add_option("--state", options->project.states,
-                     "a file or folder (ending with /) that the application writes; it outlives updates")
+                     "keep this file or folder (ending with /), which the application writes, across updates")
         ->option_text("PATH")
         ->allow_extra_args(false);
     command
-        ->add_option("--sign", options->project.signing_key, "a private Ed25519 key in PEM: sign the output")
+        ->add_option("--sign", options->project.signing_key,
+                     "sign the output with this private Ed25519 key, in PEM")
         ->option_text("KEY");
     command->add_flag("--save", options->save,
-                      "write what was said here into omnistasis.toml, for builds without options");
-    command->add_flag("--strict", options->strict, "build nothing while there are loose ends");
-    command->add_flag("--prove", options->prove, "run it in isolation then, as `omnistasis prove` does");
+                      "keep these options in omnistasis.toml, so that the next build needs none");
+    command->add_flag("--strict", options->strict, "stop if there are loose ends");
+    command->add_flag("--prove", options->prove,
+                      "then run the output in isolation, as `omnistasis prove` does");
     command->footer(
         "Examples:\n"
         "  omnistasis build tides.py\n"

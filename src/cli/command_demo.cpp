@@ -108,8 +108,7 @@ void add_demo_command(CLI::App& program, int& exit_code) {
         program.add_subcommand("demo", "copy an example application to a folder, build it and run it");
     command->add_option("FOLDER", options->folder, "where it goes (default: tideboard-demo)")
         ->option_text(" ");
-    command->add_option("--runtime", options->runtime, "the interpreter to build it with")
-        ->option_text("PATH");
+    command->add_option("--runtime", options->runtime, "build it with this interpreter")->option_text("PATH");
     command->footer("Examples:\n"
                     "  omnistasis demo\n"
                     "      the whole example in ./tideboard-demo, with explanations\n"

@@ -155,9 +155,9 @@ void add_icon_command(CLI::App& program, int& exit_code) {
         ->option_text(" ");
     command
         ->add_option("-o", options->output,
-                     "what to make: .ico, .icns, .png (512 pixels), or a folder of PNG files")
+                     "make this: .ico, .icns, .png (512 pixels), or a folder of PNG files")
         ->option_text("FILE|FOLDER");
-    command->add_option("--sheet", options->sheet, "a picture of all sizes, to look at")
+    command->add_option("--sheet", options->sheet, "also draw all sizes into one picture, to look at")
         ->option_text("FILE.png");
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");
     command->footer("Examples:\n"

@@ -190,14 +190,14 @@ void add_profile_command(CLI::App& program, const std::vector<std::string>& argu
         ->add_option("OUTPUT", options->subject,
                      "an output, or the entry or folder of a project that was built (default: this folder)")
         ->option_text(" ");
-    command->add_option("--runs", options->runs, "how many runs of each (default: 9)")
+    command->add_option("--runs", options->runs, "run each this many times (default: 9)")
         ->option_text("N")
         ->check(CLI::Range(1, 1000));
     command
         ->add_option("--runtime", options->project.runtime,
-                     "the interpreter (default: that of the last build)")
+                     "use this interpreter (default: that of the last build)")
         ->option_text("PATH");
-    command->add_option("--seconds", options->seconds, "the most that one run may take (default: 60)")
+    command->add_option("--seconds", options->seconds, "end a run after this time (default: 60)")
         ->option_text("N");
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");
     command->add_flag("--json", options->json, "print the result as one JSON object");

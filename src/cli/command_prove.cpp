@@ -90,32 +90,36 @@ void add_prove_command(CLI::App& program, const std::vector<std::string>& argume
     command->add_flag("--against-source", options->run.against_source,
                       "run the source with the same arguments and compare");
     command
-        ->add_option("--script", options->script, "a list of runs (default: NAME.proof.toml in the project)")
+        ->add_option("--script", options->script,
+                     "run what this file lists (default: NAME.proof.toml in the project)")
         ->option_text("FILE");
-    command->add_option("--input", options->input, "what it gets on standard input")->option_text("FILE");
-    command->add_option("--exit-code", options->exit_code, "the exit code that is right (default: 0)")
+    command->add_option("--input", options->input, "give it this file on standard input")
+        ->option_text("FILE");
+    command->add_option("--exit-code", options->exit_code, "expect this exit code (default: 0)")
         ->option_text("N")
         ->check(CLI::Range(0, 255));
-    command->add_option("--set", options->variables, "a variable of its environment, as LANG or TZ")
+    command->add_option("--set", options->variables, "set this variable of its environment, as LANG or TZ")
         ->option_text("NAME=VALUE")
         ->allow_extra_args(false);
-    command->add_option("--clock", options->run.clock, "the point in time that it is told")
+    command->add_option("--clock", options->run.clock, "start it at this point in time")
         ->option_text("'Y-M-D H:M:S'")
         ->check([](const std::string& text) {
             return watch::is_point_in_time(text) ? std::string()
                                                  : text + " is none, as '2024-02-29 12:00:00' is";
         });
-    command->add_flag("--network", options->run.network, "it may use the network");
+    command->add_flag("--network", options->run.network, "let it use the network");
     command->add_flag("--display", options->run.display,
-                      "it gets a virtual display, and a picture is taken of its window");
+                      "give it a virtual display, and take a picture of its window");
     command
         ->add_option("--picture", options->run.picture,
-                     "where the picture goes (default: NAME-window.png beside the output)")
+                     "write the picture to this file (default: NAME-window.png beside the output)")
         ->option_text("FILE.png");
-    command->add_option("--seconds", options->run.seconds, "how long it may take (default: 60)")
+    command->add_option("--seconds", options->run.seconds, "end a run after this time (default: 60)")
         ->option_text("N")
         ->check(CLI::PositiveNumber);
-    command->add_option("--allow", options->run.allowed, "a finding that is all right, or a pattern of such")
+    command
+        ->add_option("--allow", options->run.allowed,
+                     "accept this finding, or findings that fit this pattern")
         ->option_text("PATTERN")
         ->allow_extra_args(false);
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");

@@ -383,15 +383,17 @@ void add_report_command(CLI::App& program, int& exit_code) {
         ->add_option("PROJECT", options->subject,
                      "an output, or the entry or folder of a project (default: this folder)")
         ->option_text(" ");
-    command->add_option("-o,--out", options->folder, "the folder of the report (default: beside the output)")
+    command
+        ->add_option("-o,--out", options->folder,
+                     "write the report to this folder (default: beside the output)")
         ->option_text("FOLDER");
-    command->add_option("--mark", options->marked, "a module whose way the figure of imports shows")
+    command->add_option("--mark", options->marked, "show the way to this module in the figure of imports")
         ->option_text("NAME");
     command
         ->add_option("--runtime", options->project.runtime,
-                     "the interpreter (default: that of the last build)")
+                     "use this interpreter (default: that of the last build)")
         ->option_text("PATH");
-    command->add_option("--target", options->target, "the target, where the project has several")
+    command->add_option("--target", options->target, "choose this target, where the project has several")
         ->option_text("TARGET");
     command->add_flag("-q,--quiet", options->quiet, "print errors and the result only");
     command->add_flag("--json", options->json, "print the facts as one JSON object, too");

@@ -18,16 +18,15 @@ namespace omnistasis::cli {
 
 void JobOptions::add_to(CLI::App& command) {
     command
-        .add_option(
-            "ENTRY", project.entry,
-            "the source file that is started, or a folder with an omnistasis.toml (default: this folder)")
+        .add_option("ENTRY", project.entry,
+                    "the source file to start, or a folder with an omnistasis.toml (default: this folder)")
         ->option_text(" ");
     command
         .add_option("--include", project.include,
-                    "a module, or a pattern of modules, that is needed though nothing shows it")
+                    "also ship this module or pattern of modules, even if the trace does not find it")
         ->option_text("PATTERN")
         ->allow_extra_args(false);
-    command.add_option("--exclude", project.exclude, "a module, package or pattern that stays out")
+    command.add_option("--exclude", project.exclude, "leave this module, package or pattern out")
         ->option_text("PATTERN")
         ->allow_extra_args(false);
     command
@@ -35,20 +34,24 @@ void JobOptions::add_to(CLI::App& command) {
                     "turn a rule off: `own-files`, `whole-packages` or `trial-imports`")
         ->option_text("RULE")
         ->allow_extra_args(false);
-    command.add_option("--asset", project.assets, "a file, folder or pattern that the application reads")
+    command
+        .add_option("--asset", project.assets,
+                    "also ship this file, folder or pattern, which the application reads")
         ->option_text("FROM[=TO]")
         ->allow_extra_args(false);
     command
         .add_option("--program", project.programs,
-                    "a program that the application starts: a name on PATH, or a file")
+                    "also ship this program, which the application starts: a name on PATH, or a file")
         ->option_text("NAME")
         ->allow_extra_args(false);
-    command.add_option("--runtime", project.runtime, "the interpreter, or its virtual environment")
+    command
+        .add_option("--runtime", project.runtime, "use this interpreter, or that of this virtual environment")
         ->option_text("PATH");
     command
-        .add_option("--out", project.out, "the folder for what is made (default: out/TARGET in the project)")
+        .add_option("--out", project.out,
+                    "write the output to this folder (default: out/TARGET in the project)")
         ->option_text("FOLDER");
-    command.add_option("-j,--jobs", jobs, "how many jobs at once (default: one a core)")
+    command.add_option("-j,--jobs", jobs, "run this many jobs at once (default: one per core)")
         ->option_text("N")
         ->check(CLI::Range(1, 1024));
     command.add_flag("-q,--quiet", quiet, "print errors and the result only");
