@@ -83,13 +83,31 @@ Result<std::vector<trace::MadeFile>> LuaRuntime::make_files(const std::vector<Un
     std::vector<trace::MadeFile> files;
     auto boot = read_text(helpers_ / "start.lua");
     if (!boot) return tl::make_unexpected(boot.error());
-    files.push_back({start_place, settings() + *boot, 0644});
     observer.step("compiling", code.size());
     auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-lua");
     if (!scratch) return tl::make_unexpected(scratch.error());
     std::string input;
     std::set<std::string> places;
     std::vector<std::pair<std::size_t, std::string>> open; // files to fill, and the keys of their content
+    // Compiled code is for this interpreter and no other.
+    auto program = file_hash(facts_.program, *store_);
+    std::string kind = "lua code 1 " + (program ? hex(*program) : title()) + " ";
+    // Fills the last of `files` with compiled code, now or later.
+    auto compile = [&](const std::string& source, const std::string& key) {
+        if (auto known = store_->find(key)) {
+            files.back().content = std::move(*known);
+            return;
+        }
+        input += source + "\n" + files.back().place + "\n" +
+                 (scratch->path() / std::to_string(files.size() - 1)).string() + "\n";
+        open.emplace_back(files.size() - 1, key);
+    };
+    std::string start = settings() + *boot;
+    std::string start_source = (scratch->path() / "start").string();
+    if (auto written = write_atomically(start_source, start); !written)
+        return tl::make_unexpected(written.error());
+    files.push_back({start_place, "", 0644});
+    compile(start_source, Store::key_of(kind + start));
     for (const Unit& unit : code) {
         // "a.init" is the file of "a", too.
         if (unit.kind != UnitKind::code || !places.insert(unit.place).second) continue;
@@ -105,15 +123,8 @@ Result<std::vector<trace::MadeFile>> LuaRuntime::make_files(const std::vector<Un
             continue;
         }
         auto hash = file_hash(unit.file, *store_);
-        std::string key =
-            Store::key_of("lua code 1 " + title() + " " + unit.place + " " + (hash ? hex(*hash) : ""));
-        if (auto known = hash ? store_->find(key) : std::nullopt) {
-            made.content = std::move(*known);
-            continue;
-        }
-        input += unit.file + "\n" + unit.place + "\n" +
-                 (scratch->path() / std::to_string(files.size() - 1)).string() + "\n";
-        open.emplace_back(files.size() - 1, key);
+        if (!hash) return fail(ErrorKind::bad_input, "a source can't be read", unit.file);
+        compile(unit.file, Store::key_of(kind + unit.place + " " + hex(*hash)));
     }
     if (open.empty()) return files;
     auto output = run_program({facts_.program, (helpers_ / "compile.lua").string()}, input);
@@ -123,12 +134,13 @@ Result<std::vector<trace::MadeFile>> LuaRuntime::make_files(const std::vector<Un
                     output->err.substr(0, output->err.find('\n')), "");
     for (const auto& [index, key] : open) {
         auto compiled = read_text(scratch->path() / std::to_string(index));
-        const Unit& unit = *std::ranges::find(code, files[index].place, &Unit::place);
+        if (!compiled && files[index].place == start_place) return tl::make_unexpected(compiled.error());
         if (compiled) {
             store_->keep(key, std::string(*compiled));
             files[index].content = std::move(*compiled);
             continue;
         }
+        const Unit& unit = *std::ranges::find(code, files[index].place, &Unit::place);
         std::size_t at = output->out.find(unit.file + "\t");
         std::string why = at == std::string::npos ? "" : output->out.substr(at + unit.file.size() + 1);
         why = why.substr(0, why.find('\n'));

@@ -77,10 +77,8 @@ end
 
 local loadfile_before = loadfile
 
--- Like loadfile, with the right name for what is compiled.
-local function load_source(path, mode, ...)
-  local file = path and open(path, "rb")
-  if not file then return loadfile_before(path, mode, ...) end
+-- Loads a file that is open, with the right name for what is compiled.
+local function load_opened(file, path, mode, ...)
   if file:read(1) ~= "\27" then
     file:close()
     return loadfile_before(path, mode, ...)
@@ -89,6 +87,13 @@ local function load_source(path, mode, ...)
   file:close()
   if loadstring then return load_text(chunk, "@" .. path) end
   return load(chunk, "@" .. path, mode, ...)
+end
+
+-- Like loadfile.
+local function load_source(path, ...)
+  local file = path and open(path, "rb")
+  if not file then return loadfile_before(path, ...) end
+  return load_opened(file, path, ...)
 end
 
 function loadfile(path, ...) return load_source(path, ...) end
@@ -101,16 +106,10 @@ end
 
 package.path, package.cpath = in_tree(settings.path), in_tree(settings.cpath)
 
-local function is_there(path)
-  local file = open(path, "rb")
-  if file then file:close() end
-  return file ~= nil
-end
-
 -- What a searcher says of its failure: from Lua 5.4 on `require` begins its line.
 local function told(text) return _VERSION < "Lua 5.4" and "\n\t" .. text or text end
 
--- The file that a name means. A template that an application adds is relative to where it is started from source: to
+-- The file that a name means, and the same opened. A template that an application adds is relative to where it is started from source: to
 -- its own folder here.
 local function search(name, templates)
   local tried, path_name = {}, name:gsub("%.", "/")
@@ -118,18 +117,20 @@ local function search(name, templates)
     local path = template:gsub("%?", (path_name:gsub("%%", "%%%%")))
     if path:sub(1, 1) ~= "/" then
       local own = tree .. "/" .. settings.folder .. "/" .. path:gsub("^%./", "")
-      if is_there(own) then return own end
+      local file = open(own, "rb")
+      if file then return own, file end
     end
-    if is_there(path) then return path end
+    local file = open(path, "rb")
+    if file then return path, file end
     tried[#tried + 1] = "no file '" .. path .. "'"
   end
-  return nil, told(table.concat(tried, "\n\t"))
+  return nil, told(table.concat(tried, "\n\t")) -- what a searcher says
 end
 
 local function lua_module(name)
-  local path, tried = search(name, package.path)
-  if not path then return tried end
-  local chunk, message = load_source(path)
+  local path, file = search(name, package.path)
+  if not path then return file end
+  local chunk, message = load_opened(file, path)
   if not chunk then error("error loading module '" .. name .. "' from file '" .. path .. "':\n\t" .. message, 0) end
   return chunk, path
 end
@@ -144,16 +145,19 @@ local function opened(name, path)
 end
 
 local function c_module(name)
-  local path, tried = search(name, package.cpath)
+  local path, file = search(name, package.cpath)
   if path then
+    file:close()
     local loader, message = opened(name, path)
     if not loader then error("error loading module '" .. name .. "' from file '" .. path .. "':\n\t" .. message, 0) end
     return loader, path
   end
   -- Several modules may be in the file of the first part of the name.
   local root = name:match("^([^.]+)%.")
-  local whole = root and search(root, package.cpath)
+  local tried, whole, opened_whole = file, nil, nil
+  if root then whole, opened_whole = search(root, package.cpath) end
   if whole then
+    opened_whole:close()
     local loader, message = opened(name, whole)
     if loader then return loader, whole end
     tried = tried .. told(message)
@@ -179,8 +183,11 @@ if package.searchpath then
   local searchpath_before = package.searchpath
   function package.searchpath(name, templates, separator, ...)
     if separator == nil or separator == "." then
-      local own = search(name, templates)
-      if own then return own end
+      local own, file = search(name, templates)
+      if own then
+        file:close()
+        return own
+      end
     end
     return searchpath_before(name, templates, separator, ...)
   end
