@@ -339,7 +339,7 @@ Result<std::string> usual_runtime(const std::string& target) {
     for (const std::string& name : interpreter_names())
         if (std::string program = find_on_path(name); !program.empty()) {
             std::string real = real_path(program);
-            return "Lua: " + real.substr(real.rfind('/') + 1);
+            return "Lua, " + real;
         }
     return fail(ErrorKind::missing, "there is no Lua on this machine", "", "no interpreter is on PATH",
                 "install one, as lua5.4");
