@@ -1,10 +1,10 @@
 // What a watched run shows, and what somebody wants to know before an application is given away.
 #include "runtimes/lua/lua_tracing.h"
+#include "trace/import_log.h"
 #include "trace/opened_library.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>
-#include <charconv>
 
 namespace omnistasis::lua {
 
@@ -24,23 +24,12 @@ Result<trace::WatchedRun> LuaRuntime::watched_run(const std::filesystem::path& s
 }
 
 std::vector<trace::SeenModule> LuaRuntime::seen_modules(const std::filesystem::path& scratch) {
-    std::vector<trace::SeenModule> seen;
-    auto text = read_text(scratch / "requires");
-    std::string_view rest = text ? std::string_view(*text) : std::string_view();
-    while (!rest.empty()) {
-        std::string_view line = rest.substr(0, rest.find('\n'));
-        rest.remove_prefix(std::min(line.size() + 1, rest.size()));
-        std::size_t first = line.find('\t'), last = line.rfind('\t');
-        if (first == last) continue;
-        trace::SeenModule module{std::string(line.substr(0, first)),
-                                 std::string(line.substr(first + 1, last - first - 1)), 0};
-        std::from_chars(line.data() + last + 1, line.data() + line.size(), module.line);
+    std::vector<trace::SeenModule> seen = trace::read_import_log(scratch / "requires");
+    for (trace::SeenModule& module : seen) {
         // A relative one is relative to where it was started.
         if (!module.file.starts_with('/') && !module.file.empty())
             module.file = fs::path(folder_ + "/" + module.file).lexically_normal().string();
-        const FoundModule& found = finder_.find(module.name);
-        if (found) module.name = found.name;
-        seen.push_back(std::move(module));
+        if (const FoundModule& found = finder_.find(module.name)) module.name = found.name;
     }
     return seen;
 }

@@ -1,10 +1,10 @@
 // What a watched run of a Python application is, and what it shows.
 #include "runtimes/python/package_data.h"
 #include "runtimes/python/python_tracing.h"
+#include "trace/import_log.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>
-#include <charconv>
 #include <cstdlib>
 #include <fmt/format.h>
 
@@ -104,21 +104,11 @@ Result<trace::WatchedRun> PythonRuntime::watched_run(const std::filesystem::path
 }
 
 std::vector<trace::SeenModule> PythonRuntime::seen_modules(const std::filesystem::path& scratch) {
-    std::vector<trace::SeenModule> seen;
-    auto text = read_text(scratch / "imports");
-    std::string_view rest = text ? std::string_view(*text) : std::string_view();
-    while (!rest.empty()) {
-        std::string_view line = rest.substr(0, rest.find('\n'));
-        rest.remove_prefix(std::min(line.size() + 1, rest.size()));
-        std::size_t first = line.find('\t'), last = line.rfind('\t');
-        // Without any code of Python that asks, it is the interpreter itself that starts.
-        if (first == last || first + 1 == last) continue;
-        trace::SeenModule module{std::string(line.substr(0, first)),
-                                 std::string(line.substr(first + 1, last - first - 1)), 0};
-        std::from_chars(line.data() + last + 1, line.data() + line.size(), module.line);
+    std::vector<trace::SeenModule> seen = trace::read_import_log(scratch / "imports");
+    // Without any code of Python that asks, it is the interpreter itself that starts.
+    std::erase_if(seen, [](const trace::SeenModule& module) { return module.file.empty(); });
+    for (trace::SeenModule& module : seen)
         if (!module.file.starts_with('/')) module.file.clear(); // code without a file: "<string>"
-        seen.push_back(std::move(module));
-    }
     return seen;
 }
 
