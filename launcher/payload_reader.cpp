@@ -144,13 +144,10 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head) {
             head.state = value;
             break;
         case head_kept_variables:
-            // The names end within the field.
-            if (value.size == 0 || value.data[value.size - 1] != 0) return ReadError::damaged;
-            head.kept_variables = value;
-            break;
         case head_set_variables:
+            // The texts end within the field.
             if (value.size == 0 || value.data[value.size - 1] != 0) return ReadError::damaged;
-            head.set_variables = value;
+            (tag == head_kept_variables ? head.kept_variables : head.set_variables) = value;
             break;
         case head_launcher_hash:
             head.launcher_hash = value;

@@ -23,7 +23,7 @@ constexpr unsigned most_threads = 16;
 struct Job {
     const uint8_t* mapped = nullptr; ///< the whole executable
     const Index* index = nullptr;
-    StreamLayout form;
+    StreamLayout layout;
     int tree = -1;
     uint32_t next_block = 0;
     int error_number = 0;
@@ -32,10 +32,10 @@ struct Job {
 
 /// Writes the part of content `number` that a block holds into each file that has this content.
 bool write_content(const Job& job, uint32_t number, const uint8_t* raw, uint64_t start, uint64_t end) {
-    const StreamLayout& form = job.form;
-    StreamLayout::Part part = form.part_of(number, start, end);
-    for (uint32_t i = form.first_file[number]; i < form.first_file[number + 1]; ++i) {
-        int descriptor = open_in_tree(job.tree, form.files[i]);
+    const StreamLayout& layout = job.layout;
+    StreamLayout::Part part = layout.part_of(number, start, end);
+    for (uint32_t i = layout.first_file[number]; i < layout.first_file[number + 1]; ++i) {
+        int descriptor = open_in_tree(job.tree, layout.files[i]);
         if (descriptor < 0) return false;
         bool written = write_at(descriptor, raw + part.in_stretch, part.size, part.in_content);
         int reason = errno;
@@ -72,9 +72,9 @@ void* unpack_blocks(void* argument) {
             __atomic_store_n(&job.error, error, __ATOMIC_RELAXED);
             break;
         }
-        uint64_t start = job.form.block_start[number], end = start + block.raw_size;
-        for (uint32_t content = job.form.content_at(start);
-             content < job.form.content_count && job.form.content_start[content] < end; ++content)
+        uint64_t start = job.layout.block_start[number], end = start + block.raw_size;
+        for (uint32_t content = job.layout.content_at(start);
+             content < job.layout.content_count && job.layout.content_start[content] < end; ++content)
             if (!write_content(job, content, raw, start, end)) {
                 __atomic_store_n(&job.error_number, errno, __ATOMIC_RELAXED);
                 break;
@@ -110,10 +110,10 @@ bool unpack(const Self& self, const uint8_t* mapped, int tree, Failure& failure)
     job.mapped = mapped;
     job.index = &index;
     job.tree = tree;
-    if (!job.form.make(index)) return set(failure, exit_no_room, "there is not enough memory", "", 0);
+    if (!job.layout.make(index)) return set(failure, exit_no_room, "there is not enough memory", "", 0);
     // Empty files are in no block.
-    for (uint32_t i = 0; i < job.form.file_count; ++i) {
-        const File& empty = job.form.files[i];
+    for (uint32_t i = 0; i < job.layout.file_count; ++i) {
+        const File& empty = job.layout.files[i];
         if (index.content_size(empty.content) > 0) continue;
         int descriptor = open_in_tree(tree, empty);
         if (descriptor < 0) return set(failure, exit_no_room, "can't unpack the application:", "", errno);

@@ -17,7 +17,7 @@ constexpr unsigned most_threads = 16;
 struct Job {
     const Self* self = nullptr;
     const Index* index = nullptr;
-    StreamLayout form;
+    StreamLayout layout;
     const wchar_t* tree = nullptr;
     volatile LONG next_block = 0;
     volatile LONG error_number = 0;
@@ -25,10 +25,10 @@ struct Job {
 };
 
 bool write_content(const Job& job, uint32_t number, const uint8_t* raw, uint64_t start, uint64_t end) {
-    const StreamLayout& form = job.form;
-    StreamLayout::Part part = form.part_of(number, start, end);
-    for (uint32_t i = form.first_file[number]; i < form.first_file[number + 1]; ++i) {
-        HANDLE file = open_in_tree(job.tree, form.files[i]);
+    const StreamLayout& layout = job.layout;
+    StreamLayout::Part part = layout.part_of(number, start, end);
+    for (uint32_t i = layout.first_file[number]; i < layout.first_file[number + 1]; ++i) {
+        HANDLE file = open_in_tree(job.tree, layout.files[i]);
         if (file == INVALID_HANDLE_VALUE) return false;
         bool written = write_at(file, raw + part.in_stretch, part.size, part.in_content);
         DWORD reason = GetLastError();
@@ -53,9 +53,9 @@ DWORD WINAPI unpack_blocks(void* argument) {
             job.error = static_cast<LONG>(error);
             break;
         }
-        uint64_t start = job.form.block_start[number], end = start + block.raw_size;
-        for (uint32_t content = job.form.content_at(start);
-             content < job.form.content_count && job.form.content_start[content] < end; ++content)
+        uint64_t start = job.layout.block_start[number], end = start + block.raw_size;
+        for (uint32_t content = job.layout.content_at(start);
+             content < job.layout.content_count && job.layout.content_start[content] < end; ++content)
             if (!write_content(job, content, raw, start, end)) {
                 job.error_number = static_cast<LONG>(GetLastError());
                 break;
@@ -75,10 +75,10 @@ bool unpack(const Self& self, const wchar_t* tree, Failure& failure) {
     job.self = &self;
     job.index = &index;
     job.tree = tree;
-    if (!job.form.make(index)) return set(failure, exit_no_room, L"there is not enough memory", L"", 0);
+    if (!job.layout.make(index)) return set(failure, exit_no_room, L"there is not enough memory", L"", 0);
     // Empty files are in no block.
-    for (uint32_t i = 0; i < job.form.file_count; ++i) {
-        const File& empty = job.form.files[i];
+    for (uint32_t i = 0; i < job.layout.file_count; ++i) {
+        const File& empty = job.layout.files[i];
         if (index.content_size(empty.content) > 0) continue;
         HANDLE file = open_in_tree(tree, empty);
         if (file == INVALID_HANDLE_VALUE)

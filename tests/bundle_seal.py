@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-# Checks an ad-hoc signature and the seal of a bundle, by the published form alone.
+# Checks an ad-hoc signature and the seal of a bundle, by the published layout alone.
 import sys,struct,hashlib,plistlib,os,base64
 app=sys.argv[1]; info=plistlib.load(open(app+'/Contents/Info.plist','rb'))
 exe=app+'/Contents/MacOS/'+info['CFBundleExecutable']; b=open(exe,'rb').read()

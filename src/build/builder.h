@@ -16,7 +16,7 @@
 
 namespace omnistasis::build {
 
-/// The parts of Omnistasis that it finds beside itself: helper programs, notes, launchers.
+/// The parts of Omnistasis that it finds beside itself: helper programs, lore, launchers.
 struct Installation {
     std::filesystem::path data;      ///< share/omnistasis
     std::filesystem::path launchers; ///< lib/omnistasis

@@ -15,7 +15,7 @@ struct LoreOptions {
     std::vector<std::string> files;
 };
 
-/// The first sentence of a note's reason, on one line.
+/// The first sentence of an entry's reason, on one line.
 std::string short_reason(std::string text) {
     for (char& c : text)
         if (c == '\n') c = ' ';
@@ -25,15 +25,15 @@ std::string short_reason(std::string text) {
 }
 
 void print_lore(const python::Lore& lore) {
-    for (const auto& [module, note] : lore) {
+    for (const auto& [module, entry] : lore) {
         std::string condition;
-        for (const auto& [distribution, versions] : note.versions)
+        for (const auto& [distribution, versions] : entry.versions)
             condition += fmt::format(" ({} {})", distribution, versions);
         std::string of = module == "*"           ? "* (modules of packages)"
                          : module == "*standard" ? "* (modules of the standard library)"
                                                  : module;
         fmt::print("{}{}\n    {}\n", styled(of, Style::bold, STDOUT_FILENO), condition,
-                   short_reason(note.why));
+                   short_reason(entry.why));
     }
 }
 
@@ -51,7 +51,7 @@ Result<void> run_lore(const LoreOptions& options) {
         if (auto read = python::read_lore_file(file, in_file); !read) return read;
         print_lore(in_file);
         std::set<std::string> modules;
-        for (const auto& [module, note] : in_file) modules.insert(module);
+        for (const auto& [module, entry] : in_file) modules.insert(module);
         fmt::print("{} is right: lore for {}\n", file,
                    modules.size() == 1 ? "one module" : fmt::format("{} modules", modules.size()));
     }

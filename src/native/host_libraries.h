@@ -16,7 +16,7 @@ class HostLibraries {
         std::string reason;
     };
 
-    /// Reads `<notes>/hosts/<target>.toml` (docs/host-libraries.md).
+    /// Reads `<data>/hosts/<target>.toml` (docs/host-libraries.md).
     static Result<HostLibraries> read(const std::filesystem::path& data, const std::string& target);
 
     explicit HostLibraries(std::vector<Entry> entries, std::string target = "linux-x86_64")

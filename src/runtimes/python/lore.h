@@ -53,7 +53,7 @@ struct LoreEntry {
     std::map<std::string, std::map<std::string, std::string>> during;
 };
 
-/// Notes by the module whose presence brings them in.
+/// Entries by the module whose presence brings them in.
 using Lore = std::multimap<std::string, LoreEntry>;
 
 /// Adds the lore in one file.

@@ -43,7 +43,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     for (const Unit& unit : units) {
         std::size_t number = 0;
         for (const LoreEntry* lore_entry : lore_of(unit.name)) {
-            if (idle_notes_.contains(fmt::format("{}/{}", unit.name, number++))) continue;
+            if (idle_lore_.contains(fmt::format("{}/{}", unit.name, number++))) continue;
             for (const auto& [function, variables] : lore_entry->during) {
                 bool is_whole_run = function == "program";
                 auto& during =

@@ -190,7 +190,7 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
 } // namespace
 
 void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
-    if (places_.is_standard(finder_.find(unit.name).root)) return; // the lore know these
+    if (places_.is_standard(finder_.find(unit.name).root)) return; // the lore knows these
     Reason reason{"holds the name of", unit.file, 0, true};
     std::vector<std::string> words = kept_words(unit.file, "modules 3", *store_, words_of_extension);
     // In others a bare word is the name of a class or function as likely.
@@ -496,7 +496,7 @@ void PythonRuntime::apply_lore(const Unit& unit, Expansion& out) {
         }
         if (!found_data) {
             std::lock_guard lock(mutex_);
-            idle_notes_.insert(std::move(name));
+            idle_lore_.insert(std::move(name));
         }
     }
 }

@@ -384,7 +384,7 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
 std::string PythonRuntime::learned() const {
     Json json{
         {"moved", moved_},           {"sources", reads_own_sources_}, {"shown", shows_modules_},
-        {"idle", idle_notes_},       {"with_source", with_source_},   {"imported", imported_},
+        {"idle", idle_lore_},       {"with_source", with_source_},   {"imported", imported_},
         {"late_names", late_names_}, {"programs", carries_programs_}, {"libraries", introspected_.versions}};
     return json_line(json);
 }
@@ -395,7 +395,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
         moved_ = json["moved"].get<decltype(moved_)>();
         reads_own_sources_ = json["sources"].get<bool>();
         shows_modules_ = json["shown"].get<std::set<std::string>>();
-        idle_notes_ = json["idle"].get<std::set<std::string>>();
+        idle_lore_ = json["idle"].get<std::set<std::string>>();
         with_source_ = json["with_source"].get<std::set<std::string>>();
         imported_ = json["imported"].get<std::set<std::string>>();
         late_names_ = json["late_names"].get<std::set<std::uint32_t>>();
@@ -415,14 +415,14 @@ std::string PythonRuntime::absolute_module(const Request& request, const std::st
     return base.empty() ? request.module : request.module.empty() ? base : base + "." + request.module;
 }
 
-/// Whether a top-level module is one that only developers need, as lore know them.
+/// Whether a top-level module is one that only developers need, as lore knows them.
 bool PythonRuntime::is_development_tool(const std::string& module) const {
     return std::ranges::any_of(lore_of("*"), [&](const LoreEntry* lore_entry) {
         return std::ranges::find(lore_entry->leave_out, module) != lore_entry->leave_out.end();
     });
 }
 
-/// Whether a request never comes to be made: a note says so, or it stands in for modules of the standard
+/// Whether a request never comes to be made: lore says so, or it stands in for modules of the standard
 /// library that are there.
 bool PythonRuntime::has_no_occasion(const Request& request, const std::string& from, const ScanResult& scan) {
     std::string module = absolute_module(request, from);

@@ -334,7 +334,7 @@ class PythonRuntime : public trace::Runtime,
     ScanFacts scan_facts_;
     WatchedNames watched_;
     std::set<std::string, std::less<>> on_request_; ///< top-level modules
-    std::map<std::string, std::string> stands_for_; ///< names that a note knows, to the modules that they are
+    std::map<std::string, std::string> stands_for_; ///< names that lore knows, to the modules that they are
     std::map<std::string, std::map<std::string, std::string>> moved_; ///< module, path of the system, place
     /// Name that occurs, to the module that must be there too and what is needed then.
     std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules_;
@@ -399,7 +399,7 @@ class PythonRuntime : public trace::Runtime,
         requested_with_;                           ///< distribution, groups that it requires
     std::map<std::string, bool> brings_libraries_; ///< distributions, whether they bring native libraries
     std::set<std::string>
-        idle_notes_; ///< "MODULE/NUMBER": lore whose data is not there, so that nothing of them holds
+        idle_lore_; ///< "MODULE/NUMBER": lore whose data is not there, so that nothing of it holds
     std::set<std::string> reads_sources_of_; ///< distributions whose module files are read as texts
     std::set<std::string> imported_;         ///< modules that statements of own modules import
     std::set<std::string> qml_modules_;      ///< folders of QML modules that are carried
