@@ -11,6 +11,7 @@ namespace omnistasis {
 /// Limits of what goes along unasked.
 inline constexpr std::uint64_t most_own_bytes = 64u << 20;
 inline constexpr std::size_t most_own_files = 20'000;
+inline constexpr std::uint64_t most_package_bytes = 10u << 20; ///< of a package of others
 
 /// The files that are the application's own, because they lie in its folder: data, templates, plug-ins,
 /// pages, also those that nothing names.

@@ -3,6 +3,7 @@
 #include "support/files.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
+#include "support/text.h"
 
 #include <algorithm>
 #include <array>
@@ -40,14 +41,6 @@ template <typename Archive, typename Owners> void visit(Archive& archive, Owners
                            &owner.second.homepage, &owner.second.copyright_file})
             into.shared(*text);
     });
-}
-
-template <typename Take> void each_line(std::string_view text, Take take) {
-    while (!text.empty()) {
-        std::size_t end = std::min(text.find('\n'), text.size());
-        take(text.substr(0, end));
-        text.remove_prefix(std::min(end + 1, text.size()));
-    }
 }
 
 /// Version, architecture and home page of packages, out of the list of what is installed.

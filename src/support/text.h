@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <string>
 #include <string_view>
 
@@ -11,5 +12,17 @@ inline void replace_all(std::string& text, std::string_view what, std::string_vi
     for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + with.size()))
         text.replace(at, what.size(), with);
 }
+
+/// Calls `take` with each part of a text, without the separators between them; empty parts too, but none
+/// behind a separator at the end.
+template <typename Take> void each_part(std::string_view text, char separator, Take take) {
+    while (!text.empty()) {
+        std::string_view part = text.substr(0, text.find(separator));
+        text.remove_prefix(std::min(part.size() + 1, text.size()));
+        take(part);
+    }
+}
+
+template <typename Take> void each_line(std::string_view text, Take take) { each_part(text, '\n', take); }
 
 } // namespace omnistasis

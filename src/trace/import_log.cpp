@@ -1,8 +1,8 @@
 #include "trace/import_log.h"
 
 #include "support/files.h"
+#include "support/text.h"
 
-#include <algorithm>
 #include <charconv>
 
 namespace omnistasis::trace {
@@ -10,17 +10,14 @@ namespace omnistasis::trace {
 std::vector<SeenModule> read_import_log(const std::filesystem::path& file) {
     std::vector<SeenModule> seen;
     auto text = read_text(file);
-    std::string_view rest = text ? std::string_view(*text) : std::string_view();
-    while (!rest.empty()) {
-        std::string_view line = rest.substr(0, rest.find('\n'));
-        rest.remove_prefix(std::min(line.size() + 1, rest.size()));
+    each_line(text ? std::string_view(*text) : std::string_view(), [&](std::string_view line) {
         std::size_t first = line.find('\t'), last = line.rfind('\t');
-        if (first == last) continue;
+        if (first == last) return;
         SeenModule module{std::string(line.substr(0, first)),
                           std::string(line.substr(first + 1, last - first - 1)), 0};
         std::from_chars(line.data() + last + 1, line.data() + line.size(), module.line);
         seen.push_back(std::move(module));
-    }
+    });
     return seen;
 }
 

@@ -3,6 +3,7 @@
 #include "support/files.h"
 #include "support/own_program.h"
 #include "support/subprocess.h"
+#include "support/text.h"
 #include "support/witness.h"
 
 #include <algorithm>
@@ -16,27 +17,37 @@ namespace {
 
 std::vector<std::string> split(std::string_view text, char separator) {
     std::vector<std::string> parts;
-    while (!text.empty()) {
-        std::string_view part = text.substr(0, text.find(separator));
-        text.remove_prefix(std::min(part.size() + 1, text.size()));
+    each_part(text, separator, [&](std::string_view part) {
         if (!part.empty()) parts.emplace_back(part);
-    }
+    });
     return parts;
 }
 
 Facts read_facts(std::string_view answer) {
     Facts facts;
-    for (const std::string& line : split(answer, '\n')) {
+    each_line(answer, [&](std::string_view line) {
         std::size_t space = std::min(line.find(' '), line.size());
-        std::string word = line.substr(0, space), rest = line.substr(std::min(space + 1, line.size()));
+        std::string_view word = line.substr(0, space);
+        std::string rest(line.substr(std::min(space + 1, line.size())));
         if (word == "version") facts.version = rest;
         if (word == "jit") facts.jit = rest.substr(0, rest.find(' '));
         if (word == "path") facts.path = split(rest, ';');
         if (word == "cpath") facts.c_path = split(rest, ';');
         if (word == "built-in") facts.built_in.insert(rest);
         if (word == "wrong") facts.wrong_entry = rest;
-    }
+    });
     return facts;
+}
+
+/// The program in what the project names: itself, a name on PATH, or in a folder.
+std::string named_program(const std::string& named) {
+    if (is_folder(named)) {
+        for (const std::string& name : interpreter_names())
+            for (const char* folder : {"/bin/", "/"})
+                if (is_program(named + folder + name)) return named + folder + name;
+        return {};
+    }
+    return named.find('/') == std::string::npos ? find_on_path(named) : named;
 }
 
 Result<Facts> ask(const std::string& program, const std::filesystem::path& helpers, const std::string& entry,
@@ -77,6 +88,12 @@ const std::vector<std::string>& interpreter_names() {
     return names;
 }
 
+std::string usual_interpreter() {
+    for (const std::string& name : interpreter_names())
+        if (std::string program = find_on_path(name); !program.empty()) return program;
+    return {};
+}
+
 std::string interpreter_named_in(const std::filesystem::path& source) {
     auto text = MappedFile::open(source);
     if (!text || !text->text().starts_with("#!")) return {};
@@ -95,26 +112,18 @@ std::string interpreter_named_in(const std::filesystem::path& source) {
 Result<Facts> find_lua(const Project& project, const std::filesystem::path& helpers, const std::string& entry,
                        Store& store) {
     if (!project.runtime_home.empty()) {
-        std::string named = project.runtime_home;
-        if (is_folder(named))
-            for (const std::string& name : interpreter_names())
-                for (const char* folder : {"/bin/", "/"})
-                    if (is_program(project.runtime_home + folder + name) && is_folder(named))
-                        named = project.runtime_home + folder + name;
-        if (named.find('/') == std::string::npos) named = find_on_path(named);
+        std::string named = named_program(project.runtime_home);
         if (named.empty() || !is_program(named))
             return fail(ErrorKind::bad_input, "there is no Lua at the place that is named",
                         project.runtime_home, "runtime.home or --runtime",
                         "name the interpreter, as /usr/bin/lua5.4, or the folder that holds it");
         return ask(named, helpers, entry, store);
     }
-    std::string wanted = interpreter_named_in(project.folder / project.entry);
-    if (!wanted.empty())
+    if (std::string wanted = interpreter_named_in(project.folder / project.entry); !wanted.empty())
         if (std::string program = find_on_path(wanted); !program.empty())
             return ask(program, helpers, entry, store);
-    for (const std::string& name : interpreter_names())
-        if (std::string program = find_on_path(name); !program.empty())
-            return ask(program, helpers, entry, store);
+    if (std::string program = usual_interpreter(); !program.empty())
+        return ask(program, helpers, entry, store);
     return fail(ErrorKind::missing, "there is no Lua on this machine", "",
                 fmt::format("none of {} is on PATH", fmt::join(interpreter_names(), ", ")),
                 "install one, as lua5.4, or name it with --runtime");

@@ -35,6 +35,9 @@ Result<Facts> find_lua(const Project& project, const std::filesystem::path& help
 /// The names of interpreters, the usual one first.
 const std::vector<std::string>& interpreter_names();
 
+/// The first of them on PATH; empty where there is none.
+std::string usual_interpreter();
+
 /// The interpreter that a source's first line names, as "lua5.4"; empty where it names none.
 std::string interpreter_named_in(const std::filesystem::path& source);
 

@@ -3,6 +3,7 @@
 #include "runtimes/lua/scanner.h"
 #include "support/files.h"
 #include "support/pattern.h"
+#include "support/text.h"
 #include "support/witness.h"
 
 #include <algorithm>
@@ -37,13 +38,10 @@ ModuleFinder::ModuleFinder(const Facts& facts, std::vector<std::string> folders)
 }
 
 void ModuleFinder::add(const std::string& templates, bool of_c) {
-    std::string_view rest = templates;
-    while (!rest.empty()) {
-        std::string_view one = rest.substr(0, rest.find(';'));
-        rest.remove_prefix(std::min(one.size() + 1, rest.size()));
+    each_part(templates, ';', [&](std::string_view one) {
         if (one.find(unknown) == std::string_view::npos && one.find(path_before) == std::string_view::npos)
             add_one(std::string(one), of_c, true);
-    }
+    });
     known_.clear();
 }
 

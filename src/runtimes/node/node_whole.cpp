@@ -16,9 +16,6 @@ namespace omnistasis::node {
 
 namespace {
 
-/// Bytes up to which a package goes along whole.
-constexpr std::uint64_t whole_bound = 10u << 20;
-
 constexpr std::array<std::string_view, 14> passed_folders{
     "node_modules", "test",     "tests",     "__tests__",  "spec",     "docs",    "doc",
     "example",      "examples", "benchmark", "benchmarks", "coverage", "website", "man"};
@@ -80,7 +77,7 @@ std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::finalize(const std::vec
         std::uint64_t size = 0;
         for (const Part& part : parts) size += part.size;
         bool is_application = relative_to(entry_, root).size() > 0;
-        if (size > (is_application ? most_own_bytes : whole_bound)) continue;
+        if (size > (is_application ? most_own_bytes : most_package_bytes)) continue;
         for (const Part& part : parts) {
             std::string to = place + part.file.substr(root.size());
             if (files.contains(to)) continue;

@@ -1,6 +1,7 @@
 #include "runtimes/python/distributions.h"
 
 #include "support/files.h"
+#include "support/text.h"
 
 #include <algorithm>
 #include <cctype>
@@ -17,17 +18,13 @@ std::string_view trimmed(std::string_view text) {
     return text;
 }
 
-template <typename Take> void each_line(std::string_view text, Take take) {
-    while (!text.empty()) {
-        std::size_t end = std::min(text.find('\n'), text.size());
-        take(trimmed(text.substr(0, end)));
-        text.remove_prefix(std::min(end + 1, text.size()));
-    }
+template <typename Take> void each_trimmed_line(std::string_view text, Take take) {
+    each_line(text, [&](std::string_view line) { take(trimmed(line)); });
 }
 
 void read_entry_points(std::string_view text, Distribution& distribution) {
     std::string group;
-    each_line(text, [&](std::string_view line) {
+    each_trimmed_line(text, [&](std::string_view line) {
         if (line.empty() || line.front() == '#') return;
         if (line.front() == '[' && line.back() == ']') {
             group = line.substr(1, line.size() - 2);
@@ -70,7 +67,7 @@ std::vector<Requirement> requirements_of(const Distribution& distribution) {
         // The description follows the fields behind an empty line; lines of a folded field have at least a
         // space.
         std::string_view fields = std::string_view(*text).substr(0, text->find("\n\n"));
-        each_line(fields, [&](std::string_view line) {
+        each_trimmed_line(fields, [&](std::string_view line) {
             constexpr std::string_view field = "Requires-Dist:";
             if (line.starts_with(field)) add(line.substr(field.size()), "");
         });
@@ -78,7 +75,7 @@ std::vector<Requirement> requirements_of(const Distribution& distribution) {
     // The older form: below "[extra:marker]".
     std::string condition;
     if (auto text = read_text(distribution.folder + "/requires.txt"))
-        each_line(*text, [&](std::string_view line) {
+        each_trimmed_line(*text, [&](std::string_view line) {
             if (!line.starts_with('[')) return add(line, condition);
             std::string_view inside =
                 line.substr(1, line.find(']') == line.npos ? line.npos : line.find(']') - 1);
@@ -119,7 +116,7 @@ std::string take_field(std::string_view& line) {
 template <typename Take> bool each_listed_file(const Distribution& distribution, Take take) {
     if (distribution.is_file) return false;
     if (auto record = read_text(distribution.folder + "/RECORD")) {
-        each_line(*record, [&](std::string_view line) {
+        each_trimmed_line(*record, [&](std::string_view line) {
             std::string path = take_field(line);
             take_field(line); // its hash
             std::string size = take_field(line);
@@ -132,7 +129,7 @@ template <typename Take> bool each_listed_file(const Distribution& distribution,
         return true;
     }
     if (auto list = read_text(distribution.folder + "/installed-files.txt")) {
-        each_line(*list, [&](std::string_view line) {
+        each_trimmed_line(*list, [&](std::string_view line) {
             if (!line.empty())
                 take((fs::path(distribution.folder) / line).lexically_normal().string(), std::uint64_t(0));
         });
@@ -210,12 +207,12 @@ const Distribution* FileOwners::owner_of(const std::string& file) const {
 std::set<std::string> top_level_modules(const Distribution& distribution) {
     std::set<std::string> modules;
     if (auto text = read_text(distribution.folder + "/top_level.txt")) {
-        each_line(*text, [&](std::string_view line) {
+        each_trimmed_line(*text, [&](std::string_view line) {
             if (!line.empty()) modules.emplace(line);
         });
     } else if (auto record = read_text(distribution.folder + "/RECORD")) {
         // Paths, each with a hash and a size behind it.
-        each_line(*record, [&](std::string_view line) {
+        each_trimmed_line(*record, [&](std::string_view line) {
             std::string_view top = line.substr(0, line.find_first_of("/,"));
             if (std::size_t dot = top.find('.'); dot != std::string_view::npos && dot > 0)
                 top = top.substr(0, dot);

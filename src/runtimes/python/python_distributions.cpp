@@ -19,10 +19,9 @@ namespace omnistasis::python {
 
 namespace {
 
-/// Bytes of code and data up to which a distribution goes along whole, and of native files that nothing
-/// reached.
-constexpr std::uint64_t whole_bound = 10u << 20;
-constexpr std::uint64_t code_bound = 3u << 20; ///< the same for the modules of one with more data than that
+/// Of the modules of a distribution with more data than goes along whole, and of native files that nothing
+/// reached; in bytes.
+constexpr std::uint64_t code_bound = 3u << 20;
 constexpr std::uint64_t unreached_native_bound = 10u << 20;
 
 constexpr std::array<std::string_view, 10> passed_folders{"tests",   "test",        "_tests",   "__pycache__",
@@ -126,7 +125,7 @@ bool PythonRuntime::is_of_large(const Distribution* of, const Unit& unit) {
         if (std::string inner = relative_to(file.path, owner->root); !inner.empty() && !is_passed_file(inner))
             size += file.size;
     std::lock_guard lock(mutex_);
-    return is_large_[owner->name] = size > whole_bound;
+    return is_large_[owner->name] = size > most_package_bytes;
 }
 
 /// Whether a companion, of the distribution `of`, may bring something in that it asks for. What it can do
@@ -293,7 +292,8 @@ void PythonRuntime::carry_distribution(const Distribution& distribution, const s
 bool PythonRuntime::comes_with_others(const std::string& name) const {
     std::string top = top_of(name);
     auto first = lore_.lower_bound(top);
-    for (auto lore_entry = first; lore_entry != lore_.end() && lore_entry->first.starts_with(top); ++lore_entry)
+    for (auto lore_entry = first; lore_entry != lore_.end() && lore_entry->first.starts_with(top);
+         ++lore_entry)
         for (const std::string& family : lore_entry->second.leave_out)
             if (family.ends_with('.') && name.starts_with(family)) return true;
     return false;
@@ -324,7 +324,7 @@ void PythonRuntime::carry_whole(const Distribution& distribution, const std::str
         parts.push_back({file.path, in_root ? inner : "\n" + inner, native});
     }
     bool is_application = &distribution == application_;
-    bool fits = size <= (is_application ? most_own_bytes : whole_bound);
+    bool fits = size <= (is_application ? most_own_bytes : most_package_bytes);
     // Of one with much data the code alone may be small: its data names modules too (pickles, tables).
     if (!fits && code_size > code_bound) return;
     std::vector<std::string> natives, reached_natives{facts_.program};
