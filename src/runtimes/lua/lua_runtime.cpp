@@ -15,14 +15,6 @@ namespace omnistasis::lua {
 
 namespace {
 
-/// Versions of the language in the header of compiled code: 0x54 is 5.4.
-std::string version_of_compiled(std::string_view text) {
-    if (text.starts_with("\x1BLJ")) return "LuaJIT";
-    if (!text.starts_with("\x1BLua") || text.size() < 5) return {};
-    auto version = static_cast<unsigned char>(text[4]);
-    return fmt::format("{}.{}", version >> 4, version & 15);
-}
-
 std::string project_base(const Project& project) {
     std::string own = real_path(project.own_folder.string());
     std::string entry = real_path((project.folder / project.entry).string());
@@ -114,11 +106,10 @@ Unit LuaRuntime::module_unit(const FoundModule& found) const {
     return unit;
 }
 
-/// The path that a text of a source means; empty where only a run knows it.
-std::string LuaRuntime::path_of(const std::string& text, const std::string& source) const {
+/// A text of a source with the paths that its marks of files and folders stand for.
+std::string LuaRuntime::with_paths(const std::string& text, const std::string& source) const {
     std::string path;
     for (char c : text) {
-        if (c == unknown || c == path_before) return {};
         if (c == own_folder)
             path += parent_folder_of(source);
         else if (c == own_file)
@@ -130,33 +121,34 @@ std::string LuaRuntime::path_of(const std::string& text, const std::string& sour
         else
             path += c;
     }
+    return path;
+}
+
+/// The path that a text of a source means; empty where only a run knows it.
+std::string LuaRuntime::path_of(const std::string& text, const std::string& source) const {
+    if (text.find(unknown) != std::string::npos || text.find(path_before) != std::string::npos) return {};
+    std::string path = with_paths(text, source);
     if (!path.starts_with('/')) path = folder_ + "/" + path;
     return fs::path(path).lexically_normal().string();
+}
+
+/// The project's own files; none of a command that is installed.
+const OwnFiles& LuaRuntime::own_files() {
+    if (!own_files_) own_files_ = project_.is_installed ? OwnFiles{} : find_own_files(project_);
+    return *own_files_;
 }
 
 /// Where own sources say that modules are: package.path is the same for all of them, whichever runs first.
 void LuaRuntime::add_search_paths() {
     std::vector<std::string> sources{entry_};
-    if (!project_.is_installed && why_not_own(base_).empty())
-        for (const std::string& file : find_own_files(project_).files)
-            if (file.ends_with(".lua")) sources.push_back(base_ + "/" + file);
+    for (const std::string& file : own_files().files)
+        if (file.ends_with(".lua")) sources.push_back(base_ + "/" + file);
     for (const std::string& source : sources) {
         auto scan = scan_file(source, module_name_of(source), *store_);
         if (!scan) continue;
         for (const TextAt& name : scan->preloaded) preloaded_.insert(name.text);
         for (const auto& [list, of_c] : {std::pair{&scan->lua_path, false}, std::pair{&scan->c_path, true}})
-            for (const TextAt& value : *list) {
-                std::string templates;
-                for (char c : value.text) {
-                    if (c == own_folder)
-                        templates += parent_folder_of(source);
-                    else if (c == entry_folder)
-                        templates += parent_folder_of(entry_);
-                    else
-                        templates += c;
-                }
-                finder_.add(templates, of_c);
-            }
+            for (const TextAt& value : *list) finder_.add(with_paths(value.text, source), of_c);
     }
 }
 
@@ -214,8 +206,9 @@ void LuaRuntime::answer(const Unit& unit, const Request& request, Expansion& out
     }
     if (is_excluded(request.name) || preloaded_.contains(request.name)) return;
     if (finder_.find(request.name)) return want_module(request.name, reason, out);
-    std::string top = request.name.substr(0, request.name.find('.')), prefix = top + ".";
-    auto near = near_matches(request.name, finder_.matching(std::string(1, unknown)));
+    // What may be missing is not told, so nobody asks what was meant.
+    std::vector<std::string> near;
+    if (!reason.optional) near = near_matches(request.name, finder_.matching(std::string(1, unknown)));
     out.unanswered.push_back(
         {request.name, reason, std::move(near), finder_.for_other_version(request.name)});
 }
@@ -299,19 +292,16 @@ Expansion LuaRuntime::expand(const Unit& unit) {
     Expansion out;
     if (!trace::is_source(unit.kind)) return out;
     if (unit.file == entry_) out = recall(project_.rehearsed);
-    auto text = MappedFile::open(unit.file);
-    if (std::string version = text ? version_of_compiled(text->text()) : ""; !version.empty()) {
-        bool fits = facts_.is_jit() ? version == "LuaJIT" : version == facts_.version;
-        if (!fits)
-            out.loose_ends.push_back(
-                {"unfit-chunk",
-                 fmt::format("it is compiled for {}", version == "LuaJIT" ? version : "Lua " + version),
-                 unit.file, 0, fmt::format("{} can't load it", title()),
-                 "compile it for the project's interpreter, or ship its source"});
-        return out;
-    }
     auto scan = scan_file(unit.file, module_name_of(unit.file), *store_);
     if (!scan) return out;
+    if (!scan->compiled_for.empty()) {
+        std::string fitting = facts_.is_jit() ? "LuaJIT" : "Lua " + facts_.version;
+        if (scan->compiled_for != fitting)
+            out.loose_ends.push_back({"unfit-chunk", fmt::format("it is compiled for {}", scan->compiled_for),
+                                      unit.file, 0, fmt::format("{} can't load it", title()),
+                                      "compile it for the project's interpreter, or ship its source"});
+        return out;
+    }
     for (const Request& request : scan->modules) answer(unit, request, out);
     answer_names(unit, *scan, out);
     answer_paths(unit, *scan, out);
@@ -335,12 +325,7 @@ Result<std::string> usual_runtime(const std::string& target) {
         return fail(ErrorKind::missing, fmt::format("there is no Lua for {}", target), "",
                     "Lua applications are built for the machine that builds them",
                     "build it on a machine of that kind");
-    auto store = Store::open_users();
-    for (const std::string& name : interpreter_names())
-        if (std::string program = find_on_path(name); !program.empty()) {
-            std::string real = real_path(program);
-            return "Lua, " + real;
-        }
+    if (std::string program = usual_interpreter(); !program.empty()) return "Lua, " + real_path(program);
     return fail(ErrorKind::missing, "there is no Lua on this machine", "", "no interpreter is on PATH",
                 "install one, as lua5.4");
 }

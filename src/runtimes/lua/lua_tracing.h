@@ -1,5 +1,6 @@
 #pragma once
 
+#include "project/own_files.h"
 #include "runtimes/lua/lua_facts.h"
 #include "runtimes/lua/module_finder.h"
 #include "runtimes/lua/rocks.h"
@@ -91,7 +92,9 @@ class LuaRuntime : public trace::Runtime,
     Unit file_unit(UnitKind kind, const std::string& file) const;
     Unit source_or_data(const std::string& file) const;
     Unit module_unit(const FoundModule& found) const;
+    std::string with_paths(const std::string& text, const std::string& source) const;
     std::string path_of(const std::string& text, const std::string& source) const;
+    const OwnFiles& own_files();
     void add_search_paths();
     void want_module(const std::string& name, const Reason& reason, Expansion& out);
     void answer(const Unit& unit, const Request& request, Expansion& out);
@@ -100,7 +103,7 @@ class LuaRuntime : public trace::Runtime,
     void note_effects(const Unit& unit, const ScanResult& scan, Expansion& out);
     void restrain(const Unit& companion, Expansion& out);
     void settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
-    std::vector<std::string> files_with(const std::string& file, std::string& group) const;
+    std::vector<std::string> files_with(const std::string& file) const;
 
     Project project_;
     Facts facts_;
@@ -111,7 +114,8 @@ class LuaRuntime : public trace::Runtime,
     std::string folder_; ///< the project's, absolute
     ModuleFinder finder_;
     Rocks rocks_;
-    std::set<std::string> preloaded_; ///< modules that own code puts into package.preload
+    std::set<std::string> preloaded_;   ///< modules that own code puts into package.preload
+    std::optional<OwnFiles> own_files_; ///< once they were looked for
     bool own_settled_ = false;
     std::set<std::string> whole_;                       ///< packages that were looked at
     std::set<std::string> companions_;                  ///< modules that only go along with their package

@@ -1,8 +1,6 @@
 // What goes along although no source names it: the project's own files, and small packages whole. A module
 // that nothing reached brings in only what is of its own package or came for other reasons.
-#include "project/own_files.h"
 #include "runtimes/lua/lua_tracing.h"
-#include "support/system_packages.h"
 #include "trace/own_ends.h"
 
 #include <algorithm>
@@ -11,9 +9,6 @@
 namespace omnistasis::lua {
 
 namespace {
-
-/// Bytes up to which a package goes along whole.
-constexpr std::uint64_t whole_bound = 10u << 20;
 
 std::string top_of(const std::string& name) { return name.substr(0, name.find('.')); }
 
@@ -33,7 +28,7 @@ void LuaRuntime::settle_own_files(const std::vector<Unit>& units,
     auto id = static_cast<trace::UnitId>(main - units.begin());
     std::unordered_set<std::string_view> files;
     for (const Unit& unit : units) files.insert(unit.file);
-    OwnFiles own = find_own_files(project_);
+    const OwnFiles& own = own_files();
     std::string folder = real_path(own.folder);
     for (const std::string& inner : own.files) {
         std::string file = folder + "/" + inner;
@@ -53,15 +48,11 @@ void LuaRuntime::settle_own_files(const std::vector<Unit>& units,
     std::ranges::move(trace::loose_ends_of(own), std::back_inserter(ends_));
 }
 
-/// The files of the package that a file is of, and a name for the package.
-std::vector<std::string> LuaRuntime::files_with(const std::string& file, std::string& group) const {
-    if (const Rock* rock = rocks_.of_file(file)) {
-        group = "rock " + rock->name;
-        return rock->files;
-    }
-    std::string root = root_of(file), inner = relative_to(file, root);
+/// The files of the package that a file is of.
+std::vector<std::string> LuaRuntime::files_with(const std::string& file) const {
+    if (const Rock* rock = rocks_.of_file(file)) return rock->files;
+    std::string inner = relative_to(file, root_of(file));
     std::string top = inner.substr(0, inner.find_first_of("/."));
-    group = root + "/" + top;
     std::vector<std::string> files;
     for (const std::string& folder : finder_.roots()) {
         if (!relative_to(folder, base_).empty() || folder == base_) continue;
@@ -105,15 +96,14 @@ std::vector<std::pair<trace::UnitId, Need>> LuaRuntime::finalize(const std::vect
         if (root.empty()) continue;
         std::string inner = relative_to(unit.file, root);
         if (!whole_.insert(root + "/" + inner.substr(0, inner.find_first_of("/."))).second) continue;
-        std::string group;
-        std::vector<std::string> all = files_with(unit.file, group);
+        std::vector<std::string> all = files_with(unit.file);
         std::uint64_t size = 0;
         for (const std::string& file : all) {
             std::error_code failed;
             std::uint64_t one = fs::file_size(file, failed);
             if (!failed) size += one;
         }
-        if (size > whole_bound) continue;
+        if (size > most_package_bytes) continue;
         for (const std::string& file : all) {
             std::string of = root_of(file);
             if (files.contains(file) || of.empty() || is_passed(relative_to(file, of)) || !is_file(file))

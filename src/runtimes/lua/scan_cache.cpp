@@ -21,6 +21,7 @@ template <typename Archive, typename Result> void visit_scan(Archive& archive, R
             into.value(text.text);
             into.value(text.line);
         });
+    archive.value(result.compiled_for);
     archive.value(result.unknown_module);
     archive.value(result.unknown_file);
 }

@@ -7,9 +7,8 @@
 #include "runtimes/lua/values.h"
 
 #include <algorithm>
-#include <array>
+#include <fmt/format.h>
 #include <set>
-#include <unordered_map>
 
 namespace omnistasis::lua {
 
@@ -257,9 +256,22 @@ class Scanner {
     ScanResult result_;
 };
 
+/// The version of the language is in the header of compiled code: 0x54 is 5.4.
+std::string version_of_compiled(std::string_view text) {
+    if (text.starts_with("\x1BLJ")) return "LuaJIT";
+    if (!text.starts_with("\x1BLua") || text.size() < 5) return {};
+    auto version = static_cast<unsigned char>(text[4]);
+    return fmt::format("Lua {}.{}", version >> 4, version & 15);
+}
+
 } // namespace
 
 ScanResult scan(std::string_view source, const std::string& module) {
+    if (std::string version = version_of_compiled(source); !version.empty()) {
+        ScanResult compiled;
+        compiled.compiled_for = std::move(version);
+        return compiled;
+    }
     return Scanner(tokens_of(source), module).run();
 }
 

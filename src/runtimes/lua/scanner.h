@@ -44,6 +44,7 @@ struct ScanResult {
     std::vector<TextAt> variables;    ///< given to os.getenv
     std::vector<TextAt> names;        ///< string constants that may be names of modules
     std::vector<TextAt> preloaded;    ///< modules that the source puts into package.preload
+    std::string compiled_for;         ///< "Lua 5.3" or "LuaJIT" of what is no source; then there is no more
     std::uint32_t unknown_module = 0; ///< the line of a require whose name can't be known at all; 0: none
     std::uint32_t unknown_file = 0;   ///< the same for dofile and loadfile
 };
