@@ -14,6 +14,7 @@
 #include "support/archive.h"
 #include "support/file_hash.h"
 #include "support/files.h"
+#include "support/first_failure.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
 
@@ -76,27 +77,27 @@ class Builder {
         result_.target = project_.targets.front();
         result_.runtime = runtime_.title();
         shape_ = platform_.shape(project_);
-        if (auto right = platform_.check(project_); !right) return tl::make_unexpected(right.error());
+        if (auto right = platform_.check(project_); !right) return pass_on(right);
         if (!project_.icon.empty()) {
             auto opened = dress::IconSource::open(project_.folder / project_.icon, installation_.launchers);
-            if (!opened) return tl::make_unexpected(opened.error());
+            if (!opened) return pass_on(opened);
             result_.remarks = opened->remarks(platform_.largest_icon());
             icon_.emplace(std::move(*opened));
         }
-        if (auto read = read_launchers(); !read) return tl::make_unexpected(read.error());
+        if (auto read = read_launchers(); !read) return pass_on(read);
         fs::path folder = project_.output_folder(result_.target);
         std::string output = shape_.output + (shape_.is_archive ? ".zip" : "");
         auto place = OutputPlace::prepare(folder, output);
-        if (!place) return tl::make_unexpected(place.error());
+        if (!place) return pass_on(place);
         auto staging = StagingFolder::make(folder, project_.name);
-        if (!staging) return tl::make_unexpected(staging.error());
+        if (!staging) return pass_on(staging);
 
         // What asks for the graph alone is made while the interpreter compiles.
         auto of_graph = std::async(std::launch::async, [this] {
             result_.largest = plan::largest_contributions(graph_, 10);
             return review::notice_text(review_.components, project_.title);
         });
-        if (auto done = fill_tree(); !done) return tl::make_unexpected(done.error());
+        if (auto done = fill_tree(); !done) return pass_on(done);
         tree_.push_back({review::notice_place, 0644, of_graph.get()});
         // The largest is of all modules; meanwhile the others are looked at.
         auto hashing = std::async(std::launch::async, [this] {
@@ -111,17 +112,17 @@ class Builder {
         list_parts();
         hashing.get();
         auto done = shape_.tree.empty() ? write_single(staging->path()) : write_folder(staging->path());
-        if (!done) return tl::make_unexpected(done.error());
+        if (!done) return pass_on(done);
         if (auto dressed = platform_.finish(staging->path(), project_, icon()); !dressed)
-            return tl::make_unexpected(dressed.error());
+            return pass_on(dressed);
         if (shape_.is_archive) {
             observer_.step("packing", 0);
             if (auto packed = pack_zip(staging->path(), shape_.output, staging->path() / output); !packed)
-                return tl::make_unexpected(packed.error());
+                return pass_on(packed);
             std::error_code ignored;
             result_.size = fs::file_size(staging->path() / output, ignored);
         }
-        if (auto put = place->put(staging->path() / output); !put) return tl::make_unexpected(put.error());
+        if (auto put = place->put(staging->path() / output); !put) return pass_on(put);
         result_.output = place->output();
         if (!shape_.tree.empty() && !shape_.is_archive) {
             result_.output_folder = place->output();
@@ -147,11 +148,11 @@ class Builder {
                         launcher.error().why, "install Omnistasis anew");
         };
         auto launcher = read(false);
-        if (!launcher) return tl::make_unexpected(launcher.error());
+        if (!launcher) return pass_on(launcher);
         launcher_ = *launcher;
         if (!project_.signing_key.empty()) {
             auto key = payload::SigningKey::read(project_.folder / project_.signing_key);
-            if (!key) return tl::make_unexpected(key.error());
+            if (!key) return pass_on(key);
             key_ = std::move(*key);
             launcher = read(true);
             if (launcher) launcher = payload::with_public_key(std::move(*launcher), key_->public_key());
@@ -159,7 +160,7 @@ class Builder {
         if (launcher && project_.mode == Mode::window)
             launcher = payload::with_window_mode(std::move(*launcher));
         if (launcher) launcher = platform_.dressed(std::move(*launcher), project_, icon());
-        if (!launcher) return tl::make_unexpected(launcher.error());
+        if (!launcher) return pass_on(launcher);
         front_launcher_ = std::move(*launcher);
         return {};
     }
@@ -268,7 +269,7 @@ class Builder {
         if (auto done = take_loader(plan); !done) return done;
         if (auto done = lead_places(); !done) return done;
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
-        if (!made) return tl::make_unexpected(made.error());
+        if (!made) return pass_on(made);
         std::unordered_map<std::string, const plan::PlannedFile*> taken;
         for (const plan::PlannedFile& file : plan.files) taken.emplace(file.place, &file);
         for (trace::MadeFile& file : made_files_of(std::move(*made))) {
@@ -305,7 +306,7 @@ class Builder {
         std::size_t first = tree_.size();
         tree_.resize(first + plan.files.size());
         std::mutex mutex;
-        std::optional<Error> failed;
+        FirstFailure failures;
         oneapi::tbb::parallel_for(std::size_t(0), plan.files.size(), [&](std::size_t i) {
             const plan::PlannedFile& file = plan.files[i];
             TreeFile& out = tree_[first + i];
@@ -317,17 +318,15 @@ class Builder {
                               (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
             out.mode = executable ? 0755 : 0644;
             auto saved = treat(file, out);
+            if (!saved) failures.note(i, saved.error());
             std::lock_guard lock(mutex);
-            if (!saved) {
-                failed = saved.error();
-            } else if (*saved > 0) {
+            if (saved && *saved > 0) {
                 ++result_.stripped_files;
                 result_.stripped_bytes += *saved;
             }
             observer_.advance(1);
         });
-        if (failed) return tl::make_unexpected(*failed);
-        return {};
+        return failures.result();
     }
 
     /// The programs of the tree find compiled-in paths there, through a library that they load first.
@@ -425,7 +424,7 @@ class Builder {
             treated = {};
         }
         auto content = make();
-        if (!content) return tl::make_unexpected(content.error());
+        if (!content) return pass_on(content);
         treated.is_changed = !content->empty();
         if (treated.is_changed) {
             Sha256 of_content = sha256(*content);
@@ -460,27 +459,27 @@ class Builder {
     static Result<std::string> changed(const std::string& source, bool strips, bool relinks,
                                        std::string search_path, const std::string& folder_of_places) {
         auto mapped = MappedFile::open(source);
-        if (!mapped) return tl::make_unexpected(mapped.error());
+        if (!mapped) return pass_on(mapped);
         ByteSpan content = mapped->bytes();
         // What other systems load finds its libraries beside itself.
         if (!native::looks_like_elf(content)) return std::string();
         Bytes changed;
         if (strips) {
             auto without = native::without_debug_symbols(content, source);
-            if (!without) return tl::make_unexpected(without.error());
+            if (!without) return pass_on(without);
             changed = std::move(*without);
             content = changed;
         }
         bool is_smaller = content.size() < mapped->bytes().size();
         auto elf = native::read_elf(content, source);
-        if (!elf) return tl::make_unexpected(elf.error());
+        if (!elf) return pass_on(elf);
         bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
         bool leads_places = !folder_of_places.empty() && !elf->interpreter.empty();
         if (leads_places) search_path += (search_path.empty() ? "" : ":") + folder_of_places;
         if (relinks && (!search_path.empty() || has_path)) {
             auto relinked = native::with_search_path(content, search_path.empty() ? "$ORIGIN" : search_path,
                                                      source, leads_places ? fixed_places_library : "");
-            if (!relinked) return tl::make_unexpected(relinked.error());
+            if (!relinked) return pass_on(relinked);
             changed = std::move(*relinked);
         } else if (!is_smaller) {
             return std::string();
@@ -545,7 +544,7 @@ class Builder {
     Result<void> write_single(const fs::path& folder) {
         fs::path file = folder / shape_.executable;
         auto sizes = write_front(file, front_launcher_, "");
-        if (!sizes) return tl::make_unexpected(sizes.error());
+        if (!sizes) return pass_on(sizes);
         result_.payload = std::move(*sizes);
         result_.size = fs::file_size(file);
         return {};
@@ -556,7 +555,7 @@ class Builder {
         std::error_code failed;
         fs::create_directories(folder / shape_.tree, failed);
         if (!failed) fs::create_directories((folder / shape_.executable).parent_path(), failed);
-        if (failed) return fail(ErrorKind::missing, "can't make the folder", folder, failed.message());
+        if (failed) return fail(ErrorKind::unwritable, "can't make the folder", folder, failed.message());
         fs::path front = folder / shape_.executable;
         if (!shape_.payload.empty()) {
             // The payload follows nothing: the system's own signature ends with the program.
@@ -566,15 +565,15 @@ class Builder {
         }
         auto sizes =
             write_front(front, shape_.payload.empty() ? front_launcher_ : std::string(), shape_.tree_folder);
-        if (!sizes) return tl::make_unexpected(sizes.error());
+        if (!sizes) return pass_on(sizes);
         result_.size += fs::file_size(front);
         for (const TreeFile& file : tree_) {
             fs::path to = folder / shape_.tree / file.place;
             fs::create_directories(to.parent_path(), failed);
             auto content = payload::TreeContent::of(file, store_);
-            if (!content) return tl::make_unexpected(content.error());
+            if (!content) return pass_on(content);
             auto bytes = content->bytes();
-            if (!bytes) return tl::make_unexpected(bytes.error());
+            if (!bytes) return pass_on(bytes);
             if (auto done = write_new(to, *bytes, file.mode); !done) return done;
             result_.size += bytes->size();
             observer_.advance(1);

@@ -58,7 +58,7 @@ Result<OutputPlace> OutputPlace::prepare(const fs::path& folder, const std::stri
                     "choose another folder with --out");
     fs::create_directories(folder, failed);
     if (failed || ::access(folder.c_str(), W_OK) != 0)
-        return fail(ErrorKind::missing, "can't write into the output folder", folder,
+        return fail(ErrorKind::unwritable, "can't write into the output folder", folder,
                     failed ? failed.message() : system_text(errno),
                     "choose another folder with --out, or change the permissions of this one");
     if (fs::exists(fs::symlink_status(folder / name, failed)) && !read_output_marker(folder).contains(name))

@@ -223,7 +223,7 @@ std::optional<payload::PayloadContents> earlier_output(const Job& job) {
     if (!is_there(output)) return std::nullopt;
     auto executable = payload::executable_of(output);
     auto contents = executable ? payload::PayloadContents::open(*executable)
-                               : Result<payload::PayloadContents>(tl::make_unexpected(executable.error()));
+                               : Result<payload::PayloadContents>(pass_on(executable));
     if (!contents) return std::nullopt;
     return std::move(*contents);
 }
@@ -242,7 +242,7 @@ Result<void> note_build(const Job& job, const build::BuildResult& result,
         if (auto after = payload::PayloadContents::open(result.output))
             if (auto compared = report::compare(*before, *after)) changes = std::move(*compared);
     auto written = write_beside_output(folder, name, report::history_with(text ? *text : "", entry, changes));
-    if (!written) return tl::make_unexpected(written.error());
+    if (!written) return pass_on(written);
     return {};
 }
 
@@ -251,7 +251,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     ProgressLine progress(options.quiet);
     Witness witness;
     auto job = load_job(options);
-    if (!job) return progress.clear(), tl::make_unexpected(job.error());
+    if (!job) return progress.clear(), pass_on(job);
     all = job->targets;
     const std::string& target = job->project.targets.front();
     witness.pass_over(job->project.output_folder(target));
@@ -267,14 +267,13 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
         if (!stops()) return print_built(*job, made->result, options), Result<void>();
     }
     auto relied = rely_on_trace(*job, kept);
-    if (!relied) return progress.clear(), tl::make_unexpected(relied.error());
+    if (!relied) return progress.clear(), pass_on(relied);
     if (!*relied)
-        if (auto traced = trace_again(*job, progress); !traced)
-            return progress.clear(), tl::make_unexpected(traced.error());
+        if (auto traced = trace_again(*job, progress); !traced) return progress.clear(), pass_on(traced);
     build::KeptBuild::Reading reading =
         *relied ? kept.reading() : build::KeptBuild::read(*job->runtime, job->graph);
     auto reviewed = review_job(*job, *relied ? &kept : nullptr, progress);
-    if (!reviewed) return progress.clear(), tl::make_unexpected(reviewed.error());
+    if (!reviewed) return progress.clear(), pass_on(reviewed);
     reading.review = review::stored_form(*reviewed);
     if (auto fine = check_review(*reviewed); !fine) return progress.clear(), fine;
     if (stops()) {
@@ -290,7 +289,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     progress.clear();
     if (std::string trouble = job->store->shared_trouble(); !trouble.empty() && !options.quiet)
         fmt::print(stderr, "note: {}\n", trouble);
-    if (!result) return tl::make_unexpected(result.error());
+    if (!result) return pass_on(result);
     auto noting = std::async(std::launch::async, [&] {
         auto noted = note_build(*job, *result, before);
         // The last that holds the earlier output: the system takes its time to give up so large a file.
@@ -298,7 +297,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
         return noted;
     });
     auto trace_file = write_trace(*job, text.get());
-    if (!trace_file) return tl::make_unexpected(trace_file.error());
+    if (!trace_file) return pass_on(trace_file);
     kept.keep({{job->graph, job->runtime_title}, *result}, reading, *trace_file, witness);
     if (auto noted = noting.get(); !noted && !options.quiet)
         fmt::print(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
@@ -312,7 +311,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
 
 Result<void> save_project(const BuildOptions& options) {
     auto job = load_job(options);
-    if (!job) return tl::make_unexpected(job.error());
+    if (!job) return pass_on(job);
     job->project.targets = job->targets;
     fs::path file = job->project.folder / "omnistasis.toml";
     if (auto written = write_atomically(file, project_file_text(job->project)); !written) return written;

@@ -93,15 +93,15 @@ void print_comparison(const Comparison& found, bool verbose) {
 Result<void> run_compare(const CompareOptions& options) {
     auto open = [](const std::string& name) -> Result<payload::PayloadContents> {
         auto executable = payload::executable_of(fs::absolute(name).lexically_normal());
-        if (!executable) return tl::make_unexpected(executable.error());
+        if (!executable) return pass_on(executable);
         return payload::PayloadContents::open(*executable);
     };
     auto before = open(options.before);
-    if (!before) return tl::make_unexpected(before.error());
+    if (!before) return pass_on(before);
     auto after = open(options.after);
-    if (!after) return tl::make_unexpected(after.error());
+    if (!after) return pass_on(after);
     auto found = report::compare(*before, *after);
-    if (!found) return tl::make_unexpected(found.error());
+    if (!found) return pass_on(found);
     if (options.json)
         fmt::print("{}", report::comparison_json(*found));
     else

@@ -25,14 +25,14 @@ std::string percent(std::uint64_t part, std::uint64_t whole) {
 
 Result<void> run_make(const DeltaOptions& options) {
     auto base = payload::executable_of(fs::absolute(options.first).lexically_normal());
-    if (!base) return tl::make_unexpected(base.error());
+    if (!base) return pass_on(base);
     auto result = payload::executable_of(fs::absolute(options.second).lexically_normal());
-    if (!result) return tl::make_unexpected(result.error());
+    if (!result) return pass_on(result);
     fs::path file = fs::absolute(options.out).lexically_normal();
     if (is_folder(file))
         return fail(ErrorKind::bad_input, "a folder is in the way of the delta", file.string());
     auto made = payload::make_delta(*base, *result, file);
-    if (!made) return tl::make_unexpected(made.error());
+    if (!made) return pass_on(made);
     std::uint64_t size = fs::file_size(file);
     fmt::print("{}  {}\n", styled(shown_path(file.string()), Style::bold, STDOUT_FILENO), size_text(size));
     fmt::print("  leads from {} to {}, {} of {}\n", titled(made->base_name, made->base_version),
@@ -43,10 +43,10 @@ Result<void> run_make(const DeltaOptions& options) {
 
 Result<void> run_apply(const DeltaOptions& options) {
     auto base = payload::executable_of(fs::absolute(options.first).lexically_normal());
-    if (!base) return tl::make_unexpected(base.error());
+    if (!base) return pass_on(base);
     fs::path to = options.out.empty() ? fs::path() : fs::absolute(options.out).lexically_normal();
     auto applied = payload::apply_delta(*base, fs::absolute(options.second).lexically_normal(), to);
-    if (!applied) return tl::make_unexpected(applied.error());
+    if (!applied) return pass_on(applied);
     std::string title = titled(applied->summary.result_name, applied->summary.result_version);
     std::string place = shown_path(applied->output.string());
     if (applied->was_there)

@@ -26,10 +26,10 @@ Result<void> copy_demo(const fs::path& from, const fs::path& to) {
                     "name another folder: omnistasis demo FOLDER");
     fs::create_directories(to, failed);
     if (failed)
-        return fail(ErrorKind::missing, "can't make the folder for the demo", to, failed.message(),
+        return fail(ErrorKind::unwritable, "can't make the folder for the demo", to, failed.message(),
                     "name another folder: omnistasis demo FOLDER");
     fs::copy(from, to, fs::copy_options::recursive | fs::copy_options::overwrite_existing, failed);
-    if (failed) return fail(ErrorKind::missing, "can't copy the demo", to, failed.message());
+    if (failed) return fail(ErrorKind::unwritable, "can't copy the demo", to, failed.message());
     return write_atomically(to / marker, "Made by `omnistasis demo`, which may replace what is here.\n");
 }
 
@@ -46,19 +46,18 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
     if (form == "folder") options.project.out = (folder / "out/linux-x86_64-folder").string();
     ProgressLine progress(false);
     auto job = trace_project(options, progress);
-    if (!job) return progress.clear(), tl::make_unexpected(job.error());
+    if (!job) return progress.clear(), pass_on(job);
     auto reviewed = review_job(*job, nullptr, progress);
-    if (!reviewed) return progress.clear(), tl::make_unexpected(reviewed.error());
+    if (!reviewed) return progress.clear(), pass_on(reviewed);
     auto result = build::build(job->project, *job->runtime, job->graph, *reviewed, *job->host, *job->store,
                                job->installation, job->jobs, progress);
     progress.clear();
-    if (!result) return tl::make_unexpected(result.error());
+    if (!result) return pass_on(result);
     fmt::print("  made   {}  {}\n         from {} modules, {} native libraries and {} data files\n",
                shown_path(result->output.string()), size_text(result->size), result->modules,
                result->libraries, result->data_files);
     fs::path output = result->output_folder.empty() ? result->output : result->output_folder;
-    if (auto written = write_trace(*job, trace_text(*job)); !written)
-        return tl::make_unexpected(written.error());
+    if (auto written = write_trace(*job, trace_text(*job)); !written) return pass_on(written);
     fmt::print("\n");
     std::fflush(stdout);
     return prove_job(*job, output, options);
@@ -66,7 +65,7 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
 
 Result<void> run_demo(const DemoOptions& demo) {
     auto installation = build::Installation::find();
-    if (!installation) return tl::make_unexpected(installation.error());
+    if (!installation) return pass_on(installation);
     fs::path folder = fs::absolute(demo.folder).lexically_normal();
     fmt::print(
         "Tideboard is a small application of the harbour office of Port Halcyon: tide tables from harmonic\n"
@@ -76,7 +75,7 @@ Result<void> run_demo(const DemoOptions& demo) {
     if (auto copied = copy_demo(installation->data / "demo/tideboard", folder); !copied) return copied;
     fmt::print("  omnistasis.toml says what is special about it:\n");
     auto text = read_text(folder / "omnistasis.toml");
-    if (!text) return tl::make_unexpected(text.error());
+    if (!text) return pass_on(text);
     for (std::size_t start = 0; start < text->size();) {
         std::size_t end = std::min(text->find('\n', start), text->size());
         fmt::print("    {}\n", text->substr(start, end - start));

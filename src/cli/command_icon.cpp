@@ -91,9 +91,9 @@ Result<void> run_icon(const IconOptions& options) {
         return fail(ErrorKind::usage, "nothing is to be written", "", "neither -o nor --sheet is there",
                     "name a file that ends in .ico, .icns or .png, or a folder: -o app.ico");
     auto installation = build::Installation::find();
-    if (!installation) return tl::make_unexpected(installation.error());
+    if (!installation) return pass_on(installation);
     auto source = dress::IconSource::open(options.source, installation->launchers);
-    if (!source) return tl::make_unexpected(source.error());
+    if (!source) return pass_on(source);
     fs::path output = options.output;
     std::string ending = output.extension().string();
     std::vector<int> edges;
@@ -119,7 +119,8 @@ Result<void> run_icon(const IconOptions& options) {
             std::error_code failed;
             fs::create_directories(output, failed);
             if (failed)
-                return fail(ErrorKind::missing, "can't make the folder", output.string(), failed.message());
+                return fail(ErrorKind::unwritable, "can't make the folder", output.string(),
+                            failed.message());
             for (const Picture& picture : pictures)
                 if (done =
                         write(output / fmt::format("{0}x{0}.png", picture.width), dress::png_bytes(picture));

@@ -46,10 +46,10 @@ Result<void> draw(const std::vector<Inspection>& inspections, const fs::path& su
                   const build::Installation& installation) {
     if (options.figure.empty()) return {};
     auto drawing = Drawing::open(installation.launchers);
-    if (!drawing) return tl::make_unexpected(drawing.error());
+    if (!drawing) return pass_on(drawing);
     auto graph = report::library_graph(inspections, around.host);
     auto figure = report::library_figure(graph, "Native files of " + subject.filename().string(), *drawing);
-    if (!figure) return tl::make_unexpected(figure.error());
+    if (!figure) return pass_on(figure);
     return drawing->write(*figure, fs::absolute(options.figure));
 }
 
@@ -112,7 +112,7 @@ Result<void> extract(const payload::PayloadContents& contents, const fs::path& f
         return fail(ErrorKind::bad_input, "the folder is not empty", folder, "nothing is overwritten",
                     "name a new folder with --extract");
     fs::create_directories(folder, failed);
-    if (failed) return fail(ErrorKind::missing, "can't make the folder", folder, failed.message());
+    if (failed) return fail(ErrorKind::unwritable, "can't make the folder", folder, failed.message());
     return contents.each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
         for (const payload::StoredFile& file : contents.files()) {
             if (file.content != number) continue;
@@ -173,11 +173,11 @@ Result<void> inspect_one(const fs::path& file, const InspectOptions& options, co
 
 Result<void> run_inspect(const InspectOptions& options) {
     auto installation = build::Installation::find();
-    if (!installation) return tl::make_unexpected(installation.error());
+    if (!installation) return pass_on(installation);
     auto host = native::HostLibraries::read(installation->data, "linux-x86_64");
-    if (!host) return tl::make_unexpected(host.error());
+    if (!host) return pass_on(host);
     auto systems = native::known_systems(installation->data, "linux-x86_64");
-    if (!systems) return tl::make_unexpected(systems.error());
+    if (!systems) return pass_on(systems);
     Surroundings around{std::move(*host), std::move(*systems)};
     fs::path path = fs::absolute(options.file).lexically_normal();
     if (!is_there(path))

@@ -40,9 +40,9 @@ void print_lore(const python::Lore& lore) {
 Result<void> run_lore(const LoreOptions& options) {
     if (options.files.empty()) {
         auto installation = build::Installation::find();
-        if (!installation) return tl::make_unexpected(installation.error());
+        if (!installation) return pass_on(installation);
         auto own = python::read_lore(installation->data / "lore/python");
-        if (!own) return tl::make_unexpected(own.error());
+        if (!own) return pass_on(own);
         print_lore(*own);
         return {};
     }

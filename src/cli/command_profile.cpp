@@ -44,7 +44,7 @@ Json measured_json(const watch::Measured& measured) {
 std::vector<watch::TimeBar> costs_of(const std::vector<watch::TimeBar>& timeline) {
     std::vector<watch::TimeBar> costs;
     for (const watch::TimeBar& bar : timeline)
-        if (bar.kind == "import") costs.push_back(bar);
+        if (bar.kind == watch::BarKind::import) costs.push_back(bar);
     std::ranges::stable_sort(costs, std::greater<>(), &watch::TimeBar::own);
     if (costs.size() > 12) costs.resize(12);
     return costs;
@@ -53,7 +53,7 @@ std::vector<watch::TimeBar> costs_of(const std::vector<watch::TimeBar>& timeline
 std::vector<CouldWait> could_wait(Job& job, const std::vector<watch::TimeBar>& timeline) {
     std::unordered_map<std::string, double> took;
     for (const watch::TimeBar& bar : timeline)
-        if (bar.kind == "import") took.try_emplace(bar.name, bar.to - bar.from);
+        if (bar.kind == watch::BarKind::import) took.try_emplace(bar.name, bar.to - bar.from);
     std::vector<CouldWait> found;
     auto* reviews = trace::as<trace::ReviewsSources>(*job.runtime);
     if (reviews == nullptr) return found;
@@ -81,9 +81,9 @@ Json profile_json(const watch::StartProfile& profile, const std::vector<CouldWai
         Json list = Json::array();
         for (const watch::TimeBar& bar : timeline) {
             auto known = own.find(bar.name);
-            bool is_own = bar.kind == "import" && known != own.end() && known->second;
+            bool is_own = bar.kind == watch::BarKind::import && known != own.end() && known->second;
             list.push_back({{"name", bar.name},
-                            {"kind", is_own ? "own" : bar.kind},
+                            {"kind", is_own ? "own" : watch::word_of(bar.kind)},
                             {"from", bar.from},
                             {"to", bar.to},
                             {"depth", bar.depth}});
@@ -114,7 +114,7 @@ void print_profile(const watch::StartProfile& profile, const std::vector<CouldWa
     print("the first start", profile.cold);
     print("from source", profile.source);
     for (const watch::TimeBar& bar : profile.warm_timeline)
-        if (bar.kind != "import" && bar.to - bar.from >= 0.05)
+        if (bar.kind != watch::BarKind::import && bar.to - bar.from >= 0.05)
             fmt::print("    {:>7.1f} ms  {}\n", bar.to - bar.from, bar.name);
     auto costs = costs_of(profile.warm_timeline);
     if (!costs.empty()) {
@@ -138,7 +138,7 @@ Result<void> run_profile(const ProfileOptions& options) {
     // An output is named, or a project that has been built.
     if (is_output(options.subject)) {
         auto files = find_output(options.subject);
-        if (!files) return tl::make_unexpected(files.error());
+        if (!files) return pass_on(files);
         output = files->executable();
         folder = files->folder;
         job = project_of(*files, options, progress);
@@ -147,7 +147,7 @@ Result<void> run_profile(const ProfileOptions& options) {
         of_project.project.entry = options.subject;
         take_runtime_of_build(of_project);
         auto traced = trace_project(of_project, progress);
-        if (!traced) return progress.clear(), tl::make_unexpected(traced.error());
+        if (!traced) return progress.clear(), pass_on(traced);
         job.emplace(std::move(*traced));
         folder = job->project.output_folder(host_target());
         output = folder / job->project.name;
@@ -162,13 +162,13 @@ Result<void> run_profile(const ProfileOptions& options) {
     if (runs != nullptr) subject.source_command = runs->source_command(options.arguments);
     auto profile = watch::profile_start(subject, progress);
     progress.clear();
-    if (!profile) return tl::make_unexpected(profile.error());
+    if (!profile) return pass_on(profile);
     std::vector<CouldWait> waits;
     if (job) waits = could_wait(*job, profile->warm_timeline);
     std::string text = json_lines(profile_json(*profile, waits, job ? &*job : nullptr));
     if (build::OutputPlace::holds_outputs(folder)) {
         auto written = write_beside_output(folder, "profile.json", text);
-        if (!written) return tl::make_unexpected(written.error());
+        if (!written) return pass_on(written);
     }
     if (options.json) {
         fmt::print("{}", text);

@@ -24,7 +24,7 @@ struct ProveOptions : JobOptions {
 Result<void> run_prove(ProveOptions& options) {
     ProgressLine progress(options.quiet);
     auto files = find_output(options.output);
-    if (!files) return tl::make_unexpected(files.error());
+    if (!files) return pass_on(files);
     for (const std::string& variable : options.variables) {
         std::size_t equal = variable.find('=');
         if (equal == std::string::npos)
@@ -34,7 +34,7 @@ Result<void> run_prove(ProveOptions& options) {
     }
     if (!options.input.empty()) {
         auto input = read_text(options.input);
-        if (!input) return tl::make_unexpected(input.error());
+        if (!input) return pass_on(input);
         options.run.input = std::move(*input);
     }
     if (options.exit_code >= 0) options.run.exit_code = options.exit_code;
@@ -46,7 +46,7 @@ Result<void> run_prove(ProveOptions& options) {
     if (nothing_said && job && is_file(proof_script_of(job->project))) script = proof_script_of(job->project);
     if (!script.empty()) {
         auto read = watch::read_proof_script(script);
-        if (!read) return tl::make_unexpected(read.error());
+        if (!read) return pass_on(read);
         runs = std::move(*read);
         for (watch::ProofRun& run : runs) {
             run.against_source |= options.run.against_source;
@@ -61,9 +61,9 @@ Result<void> run_prove(ProveOptions& options) {
         host = job->host;
     else {
         auto installation = build::Installation::find();
-        if (!installation) return tl::make_unexpected(installation.error());
+        if (!installation) return pass_on(installation);
         auto read = native::HostLibraries::read(installation->data, "linux-x86_64");
-        if (!read) return tl::make_unexpected(read.error());
+        if (!read) return pass_on(read);
         host = std::move(*read);
         auto contents = payload::PayloadContents::open(files->executable());
         if (contents && !contents->description().loader.empty()) host->carry_c_library();

@@ -32,7 +32,7 @@ void print_json(const Job& job, const watch::Rehearsal& rehearsal, const watch::
     json["findings"] = Json::array();
     for (const watch::Finding& one : findings.rows)
         json["findings"].push_back(
-            {{"kind", one.kind}, {"name", one.name}, {"from", one.from}, {"why", one.why}});
+            {{"kind", watch::word_of(one.kind)}, {"name", one.name}, {"from", one.from}, {"why", one.why}});
     fmt::print("{}", json_lines(json));
 }
 
@@ -46,26 +46,27 @@ void print_findings(const watch::Findings& findings) {
                                    "why the trace could not know");
     fmt::print("{}\n", styled(head, Style::bold, STDOUT_FILENO));
     for (const watch::Finding& one : findings.rows)
-        fmt::print("{:9} {:{}} {:{}} {}\n", one.kind, one.name, name_width, one.from, from_width, one.why);
+        fmt::print("{:9} {:{}} {:{}} {}\n", watch::word_of(one.kind), one.name, name_width, one.from,
+                   from_width, one.why);
 }
 
 Result<void> run_rehearse(const RehearseOptions& options) {
     ProgressLine progress(options.quiet);
     auto job = trace_project(options, progress);
     progress.clear();
-    if (!job) return tl::make_unexpected(job.error());
+    if (!job) return pass_on(job);
     auto scratch = StagingFolder::make(fs::temp_directory_path(), "rehearsal");
-    if (!scratch) return tl::make_unexpected(scratch.error());
+    if (!scratch) return pass_on(scratch);
     auto* watches = trace::as<trace::WatchesImports>(*job->runtime);
     if (watches == nullptr)
         return fail(ErrorKind::bad_input, "this language can't be rehearsed", job->runtime_title);
     auto run = watches->watched_run(scratch->path(), options.arguments);
-    if (!run) return tl::make_unexpected(run.error());
+    if (!run) return pass_on(run);
     fs::path folder = job->project.starts_in_own_folder() ? job->project.folder : fs::current_path();
 
     auto start = std::chrono::steady_clock::now();
     auto rehearsal = watch::run_watched(run->command, folder, run->variables, scratch->path());
-    if (!rehearsal) return tl::make_unexpected(rehearsal.error());
+    if (!rehearsal) return pass_on(rehearsal);
     std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
     auto modules = watches->seen_modules(scratch->path());
     const Rehearsed before = job->project.rehearsed;

@@ -45,7 +45,7 @@ struct Subject {
 /// The project's trace and review: those of its last build, where nothing has changed since.
 Result<void> take_project(Subject& subject, const JobOptions& options, Observer& observer) {
     auto job = load_job(options);
-    if (!job) return tl::make_unexpected(job.error());
+    if (!job) return pass_on(job);
     build::KeptBuild kept(settings_text(options) + '\4' + job->project.targets.front(), job->store);
     kept.look();
     review::Review review;
@@ -57,7 +57,7 @@ Result<void> take_project(Subject& subject, const JobOptions& options, Observer&
     } else {
         if (auto traced = trace_again(*job, observer); !traced) return traced;
         auto reviewed = review_job(*job, nullptr, observer);
-        if (!reviewed) return tl::make_unexpected(reviewed.error());
+        if (!reviewed) return pass_on(reviewed);
         subject.review = std::move(*reviewed);
     }
     subject.job.emplace(std::move(*job));
@@ -69,7 +69,7 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
     Subject subject;
     if (is_output(options.subject)) {
         auto files = find_output(options.subject);
-        if (!files) return tl::make_unexpected(files.error());
+        if (!files) return pass_on(files);
         subject.folder = files->folder;
         subject.output_name = files->program;
         subject.executable = files->executable();
@@ -91,8 +91,7 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
     JobOptions of_project = options;
     of_project.project.entry = options.subject;
     take_runtime_of_build(of_project);
-    if (auto done = take_project(subject, of_project, observer); !done)
-        return tl::make_unexpected(done.error());
+    if (auto done = take_project(subject, of_project, observer); !done) return pass_on(done);
     const Project& project = subject.job->project;
     subject.folder = project.output_folder(project.targets.front());
     subject.output_name = project.name;
@@ -136,8 +135,8 @@ Result<void> take_system(report::Facts& facts, const fs::path& executable,
                     "get it anew, or build it again");
     auto host = native::HostLibraries::read(installation.data, facts.target);
     auto systems = native::known_systems(installation.data, facts.target);
-    if (!host) return tl::make_unexpected(host.error());
-    if (!systems) return tl::make_unexpected(systems.error());
+    if (!host) return pass_on(host);
+    if (!systems) return pass_on(systems);
     std::set<std::string> taken;
     for (const report::Inspection::NativeFile& file : inspection.native_files)
         for (const std::string& name : file.needed)
@@ -164,7 +163,7 @@ Result<void> take_system(report::Facts& facts, const fs::path& executable,
     inspections.push_back(std::move(inspection));
     auto figure = report::library_figure(report::library_graph(inspections, *host),
                                          "Native files of " + executable.filename().string(), drawing);
-    if (!figure) return tl::make_unexpected(figure.error());
+    if (!figure) return pass_on(figure);
     facts.library_svg = std::move(*figure);
     return {};
 }
@@ -209,7 +208,7 @@ class ReportFolder {
 
     Result<void> add(const std::string& name, const std::string& text) {
         auto written = write_beside_output(folder_, name, text);
-        if (!written) return tl::make_unexpected(written.error());
+        if (!written) return pass_on(written);
         names_.push_back(name);
         return {};
     }
@@ -218,9 +217,9 @@ class ReportFolder {
         if (svg.empty()) return {};
         if (auto done = add(name + ".svg", svg); !done) return done;
         auto place = build::OutputPlace::prepare(folder_, name + ".png");
-        if (!place) return tl::make_unexpected(place.error());
+        if (!place) return pass_on(place);
         auto staging = StagingFolder::make(folder_, name);
-        if (!staging) return tl::make_unexpected(staging.error());
+        if (!staging) return pass_on(staging);
         fs::path made = staging->path() / (name + ".png");
         if (auto drawn = drawing_.write(svg, made); !drawn) return drawn;
         names_.push_back(name + ".png");
@@ -238,14 +237,14 @@ class ReportFolder {
 Result<void> run_report(const ReportOptions& options) {
     ProgressLine progress(options.quiet);
     auto installation = build::Installation::find();
-    if (!installation) return tl::make_unexpected(installation.error());
+    if (!installation) return pass_on(installation);
     auto licences = review::LicenceList::read(installation->data);
-    if (!licences) return tl::make_unexpected(licences.error());
+    if (!licences) return pass_on(licences);
     auto drawing = Drawing::open(installation->launchers);
-    if (!drawing) return tl::make_unexpected(drawing.error());
+    if (!drawing) return pass_on(drawing);
     report::Facts facts;
     auto subject = find_subject(options, facts.missing, progress);
-    if (!subject) return progress.clear(), tl::make_unexpected(subject.error());
+    if (!subject) return progress.clear(), pass_on(subject);
     progress.step("reporting", 0);
     if (subject->job) take_project_texts(facts, subject->job->project);
     if (facts.target.empty()) facts.target = host_target();
@@ -255,7 +254,7 @@ Result<void> run_report(const ReportOptions& options) {
         report::Facts without = facts;
         auto contents = payload::PayloadContents::open(subject->executable);
         auto taken = contents ? report::take_output(facts, *contents, subject->executable.string())
-                              : Result<void>(tl::make_unexpected(contents.error()));
+                              : Result<void>(pass_on(contents));
         if (taken) taken = take_system(facts, subject->executable, *installation, *drawing);
         // Of a project there is more to tell than of its output.
         if (!taken && !subject->job) return progress.clear(), taken;
@@ -334,9 +333,9 @@ Result<void> run_report(const ReportOptions& options) {
         read_me_name = read_me_file.string();
     }
     auto template_text = read_text(read_me_file);
-    if (!template_text) return progress.clear(), tl::make_unexpected(template_text.error());
+    if (!template_text) return progress.clear(), pass_on(template_text);
     auto filled = report::read_me_text(facts, *template_text, read_me_name);
-    if (!filled) return progress.clear(), tl::make_unexpected(filled.error());
+    if (!filled) return progress.clear(), pass_on(filled);
     std::vector<std::pair<std::string, std::string>> texts{
         {"index.html", report::report_page(facts)},
         {"facts.json", report::facts_json(facts)},

@@ -47,14 +47,14 @@ Result<void> list(const RuntimesOptions& options) {
 
 Result<void> add(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().add(options.subject);
-    if (!one) return tl::make_unexpected(one.error());
+    if (!one) return pass_on(one);
     print(*one);
     return {};
 }
 
 Result<void> show(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().find(options.subject);
-    if (!one) return tl::make_unexpected(one.error());
+    if (!one) return pass_on(one);
     if (options.json) {
         fmt::print("{}", json_lines(json_of(*one)));
         return {};
@@ -66,7 +66,7 @@ Result<void> show(const RuntimesOptions& options) {
 
 Result<void> remove(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().remove(options.subject);
-    if (!one) return tl::make_unexpected(one.error());
+    if (!one) return pass_on(one);
     fmt::print("{} is removed: {}\n", one->id, size_text(one->size));
     return {};
 }
@@ -74,7 +74,7 @@ Result<void> remove(const RuntimesOptions& options) {
 /// What can be built now, for each target and language; what is missing for the rest.
 Result<void> run_targets(bool as_json) {
     auto installation = build::Installation::find();
-    if (!installation) return tl::make_unexpected(installation.error());
+    if (!installation) return pass_on(installation);
     Json json{{"format", 1}, {"targets", Json::array()}};
     std::size_t width = 0;
     for (const std::string& language : language_names()) width = std::max(width, language.size());

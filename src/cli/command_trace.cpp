@@ -80,12 +80,12 @@ Result<void> run_trace(const JobOptions& options) {
     std::string text;
     auto job = look_at_project(options, progress, [&](const Job& traced) { text = trace_text(traced); });
     progress.clear();
-    if (!job) return tl::make_unexpected(job.error());
+    if (!job) return pass_on(job);
     // What was kept is written meanwhile.
     auto writing = std::async(std::launch::async, [&] { job->store->flush(); });
     auto file = write_trace(*job, text);
     writing.get();
-    if (!file) return tl::make_unexpected(file.error());
+    if (!file) return pass_on(file);
     if (options.json)
         fmt::print("{}", text);
     else if (options.quiet)

@@ -41,7 +41,7 @@ Result<void> run_why(const WhyOptions& options) {
     ProgressLine progress(options.quiet);
     auto job = look_at_project(options, progress);
     progress.clear();
-    if (!job) return tl::make_unexpected(job.error());
+    if (!job) return pass_on(job);
     const trace::Graph& graph = job->graph;
     auto found = trace::units_named(graph, options.name);
     for (trace::UnitId id : found) print_chains(graph, id);

@@ -64,10 +64,10 @@ Result<Job> load_job(const JobOptions& options) {
     job.jobs = options.jobs != 0 ? options.jobs : std::max(1u, std::thread::hardware_concurrency());
     job.store = Store::open_users();
     auto installation = build::Installation::find();
-    if (!installation) return tl::make_unexpected(installation.error());
+    if (!installation) return pass_on(installation);
     job.installation = std::move(*installation);
     auto project = load_project(options.project, settle_entry);
-    if (!project) return tl::make_unexpected(project.error());
+    if (!project) return pass_on(project);
     job.project = std::move(*project);
     job.targets = job.project.targets;
     std::string target = options.target;
@@ -82,7 +82,7 @@ Result<Job> load_job(const JobOptions& options) {
     // A name that is no path: a module or function of the project in this folder.
     if (!options.project.entry.empty() && !is_there(job.entry)) job.entry = options.project.entry;
     auto host = native::HostLibraries::read(job.installation.data, job.project.targets.front());
-    if (!host) return tl::make_unexpected(host.error());
+    if (!host) return pass_on(host);
     if (job.project.carry_libc) host->carry_c_library();
     host->move(job.project.carried_libraries, job.project.host_libraries);
     job.host = std::move(*host);
@@ -106,7 +106,7 @@ std::string settings_text(const JobOptions& job_options) {
 Result<Job> trace_project(const JobOptions& options, Observer& observer) {
     auto job = load_job(options);
     if (!job) return job;
-    if (auto traced = trace_again(*job, observer); !traced) return tl::make_unexpected(traced.error());
+    if (auto traced = trace_again(*job, observer); !traced) return pass_on(traced);
     return job;
 }
 
@@ -124,7 +124,7 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer,
         if (use) use(*job);
         return job;
     }
-    if (auto traced = trace_again(*job, observer); !traced) return tl::make_unexpected(traced.error());
+    if (auto traced = trace_again(*job, observer); !traced) return pass_on(traced);
     auto keeping =
         std::async(std::launch::async, [&] { kept.keep(job->graph, job->runtime_title, witness); });
     if (use) use(*job);
@@ -136,7 +136,7 @@ namespace {
 
 Result<void> take_runtime(Job& job, trace::EntryCheck check) {
     auto runtime = make_runtime(job.project, job.installation.data, job.store, check);
-    if (!runtime) return tl::make_unexpected(runtime.error());
+    if (!runtime) return pass_on(runtime);
     job.runtime = std::move(*runtime);
     job.runtime_title = job.runtime->title();
     return {};
@@ -146,9 +146,9 @@ Result<void> take_runtime(Job& job, trace::EntryCheck check) {
 
 Result<void> trace_again(Job& job, Observer& observer) {
     auto assets = find_assets(job.project);
-    if (!assets) return tl::make_unexpected(assets.error());
+    if (!assets) return pass_on(assets);
     auto programs = find_programs(job.project);
-    if (!programs) return tl::make_unexpected(programs.error());
+    if (!programs) return pass_on(programs);
     for (AssetFile& program : *programs) {
         if (!native::kind_of(program.file.string()).fits(job.project.targets.front()))
             return fail(ErrorKind::bad_input,
@@ -161,22 +161,20 @@ Result<void> trace_again(Job& job, Observer& observer) {
     if (!job.project.icon.empty()) {
         fs::path file = job.project.folder / job.project.icon;
         auto icon = dress::read_icon(file);
-        if (!icon) return tl::make_unexpected(icon.error());
+        if (!icon) return pass_on(icon);
         assets->push_back({file, "../share/" + job.project.name + dress::icon_ending(icon->kind)});
     }
     observer.step("asking", 0);
-    if (auto made = take_runtime(job, trace::EntryCheck::now); !made)
-        return tl::make_unexpected(made.error());
+    if (auto made = take_runtime(job, trace::EntryCheck::now); !made) return pass_on(made);
     auto graph = trace::trace(*job.runtime, *assets, *job.host, *job.store, job.jobs, observer);
-    if (!graph) return tl::make_unexpected(graph.error());
+    if (!graph) return pass_on(graph);
     job.graph = std::move(*graph);
     return {};
 }
 
 Result<bool> rely_on_trace(Job& job, build::KeptBuild& kept) {
     if (!kept.only_sources_changed()) return false;
-    if (auto made = take_runtime(job, trace::EntryCheck::with_the_files); !made)
-        return tl::make_unexpected(made.error());
+    if (auto made = take_runtime(job, trace::EntryCheck::with_the_files); !made) return pass_on(made);
     auto traced = kept.trace_again_for(*job.runtime);
     if (traced) job.graph = std::move(traced->graph);
     return traced.has_value();
@@ -189,19 +187,19 @@ Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& ob
         return review::review(job.project, job.graph, *job.runtime, *job.store, lore, observer);
     auto again = review::review_again(review, job.project, job.graph, *job.runtime, kept->changed(),
                                       *job.store, lore, observer);
-    if (!again) return tl::make_unexpected(again.error());
+    if (!again) return pass_on(again);
     return review;
 }
 
 Result<fs::path> write_beside_output(const fs::path& folder, const std::string& name,
                                      const std::string& text) {
     auto place = build::OutputPlace::prepare(folder, name);
-    if (!place) return tl::make_unexpected(place.error());
+    if (!place) return pass_on(place);
     auto staging = StagingFolder::make(folder, name);
-    if (!staging) return tl::make_unexpected(staging.error());
+    if (!staging) return pass_on(staging);
     fs::path made = staging->path() / name;
-    if (auto written = write_atomically(made, text); !written) return tl::make_unexpected(written.error());
-    if (auto put = place->put(made); !put) return tl::make_unexpected(put.error());
+    if (auto written = write_atomically(made, text); !written) return pass_on(written);
+    if (auto put = place->put(made); !put) return pass_on(put);
     return place->output();
 }
 

@@ -127,7 +127,8 @@ int main(int count, char** words) {
         // Whoever reads our output has seen enough.
         if (error.code() == std::errc::broken_pipe) return cli::exit_done;
         if (error.code() == std::errc::no_space_on_device || error.code() == std::errc::io_error)
-            return end_with({ErrorKind::missing, "can't write the result", {}, error.code().message(), {}});
+            return end_with(
+                {ErrorKind::unwritable, "can't write the result", {}, error.code().message(), {}});
         return fault(error);
     } catch (const std::exception& error) {
         return fault(error);

@@ -26,8 +26,7 @@ fs::path OutputFiles::executable() const { return is_folder(output) ? output / p
 bool is_output(const std::string& named) {
     if (named.empty() || !is_there(named)) return false;
     auto executable = payload::executable_of(fs::absolute(named).lexically_normal());
-    auto file = executable ? MappedFile::open(*executable)
-                           : Result<MappedFile>(tl::make_unexpected(executable.error()));
+    auto file = executable ? MappedFile::open(*executable) : Result<MappedFile>(pass_on(executable));
     return file && payload::PayloadContents::has_payload(file->bytes());
 }
 

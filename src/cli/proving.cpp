@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <map>
+#include <optional>
 #include <unistd.h>
 
 namespace omnistasis::cli {
@@ -17,22 +18,22 @@ namespace {
 constexpr std::size_t most_rows = 20;
 
 /// What a finding is, as a heading for those of its kind.
-std::string heading(const std::string& kind) {
-    static const std::map<std::string, std::string> headings{
-        {"missing-file", "files that it looked for, and that this machine has"},
-        {"missing-module", "modules that it looked for, and that this machine has"},
-        {"missing-library", "libraries that it looked for, and that this machine has"},
-        {"missing-program", "programs that it tried to start"},
-        {"outside-read", "files that it read from outside"},
-        {"written-file", "files that it wrote"},
-        {"left-behind", "processes that it left behind"},
+std::string heading(watch::FindingKind kind) {
+    static const std::map<watch::FindingKind, std::string> headings{
+        {watch::FindingKind::missing_file, "files that it looked for, and that this machine has"},
+        {watch::FindingKind::missing_module, "modules that it looked for, and that this machine has"},
+        {watch::FindingKind::missing_library, "libraries that it looked for, and that this machine has"},
+        {watch::FindingKind::missing_program, "programs that it tried to start"},
+        {watch::FindingKind::outside_read, "files that it read from outside"},
+        {watch::FindingKind::written_file, "files that it wrote"},
+        {watch::FindingKind::left_behind, "processes that it left behind"},
     };
     auto found = headings.find(kind);
     return found == headings.end() ? "" : found->second;
 }
 
 void print_findings(const watch::Proof& proof) {
-    std::string last;
+    std::optional<watch::FindingKind> last;
     std::size_t rows = 0;
     for (const watch::ProofFinding& finding : proof.findings) {
         std::string title = heading(finding.kind);
@@ -106,7 +107,7 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
         if (run.display && run.picture.empty())
             run.picture = (kept ? folder : fs::current_path()) / (subject.program + "-window.png");
         auto proof = watch::prove(subject, run);
-        if (!proof) return tl::make_unexpected(proof.error());
+        if (!proof) return pass_on(proof);
         proofs.push_back(std::move(*proof));
         if (!options.quiet && !options.json) {
             print_proof(proofs.back(), subject.program, options.verbose);
@@ -118,7 +119,7 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
         "the record is not kept: the output is in a folder that Omnistasis did not make; --json prints it";
     if (kept) {
         auto file = write_beside_output(folder, "proof.json", text);
-        if (!file) return tl::make_unexpected(file.error());
+        if (!file) return pass_on(file);
         told = (options.quiet ? "" : "all of it: ") + shown_path(file->string());
     }
     if (options.json)
@@ -136,7 +137,7 @@ Result<void> prove_job(const Job& job, const fs::path& output, const JobOptions&
     std::vector<watch::ProofRun> runs(1);
     if (fs::path script = proof_script_of(job.project); is_file(script)) {
         auto read = watch::read_proof_script(script);
-        if (!read) return tl::make_unexpected(read.error());
+        if (!read) return pass_on(read);
         runs = std::move(*read);
     }
     watch::ProofSubject subject{output,       job.project.name,  &*job.host,

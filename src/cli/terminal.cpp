@@ -29,8 +29,10 @@ int exit_code_of(ErrorKind kind) {
     case ErrorKind::usage:
         return 2;
     case ErrorKind::bad_input:
+    case ErrorKind::unreadable:
         return 3;
     case ErrorKind::missing:
+    case ErrorKind::unwritable:
         return 4;
     case ErrorKind::fault:
         return 70;

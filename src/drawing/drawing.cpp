@@ -46,12 +46,12 @@ Result<void> Drawing::write(const std::string& svg, const std::filesystem::path&
     std::error_code failed;
     if (write_png_(svg.data(), svg.size(), scale, temporary.c_str()) == 0) {
         fs::remove(temporary, failed);
-        return fail(ErrorKind::missing, "can't write the figure", file,
+        return fail(ErrorKind::unwritable, "can't write the figure", file,
                     "the folder is not there or can't be written to, or the disk is full",
                     "name a file in another folder");
     }
     fs::rename(temporary, file, failed);
-    if (failed) return fail(ErrorKind::missing, "can't write the figure", file, failed.message());
+    if (failed) return fail(ErrorKind::unwritable, "can't write the figure", file, failed.message());
     return {};
 }
 

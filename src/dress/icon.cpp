@@ -89,7 +89,7 @@ std::string icon_ending(IconKind kind) {
 
 Result<IconFacts> read_icon(const std::filesystem::path& file) {
     auto mapped = MappedFile::open(file);
-    if (!mapped) return tl::make_unexpected(mapped.error());
+    if (!mapped) return pass_on(mapped);
     ByteSpan bytes = mapped->bytes();
     IconFacts facts;
     bool known = true, whole = false;
@@ -115,11 +115,11 @@ Result<IconFacts> read_icon(const std::filesystem::path& file) {
 
 Result<IconSource> IconSource::open(const std::filesystem::path& file, const std::filesystem::path& modules) {
     auto facts = read_icon(file);
-    if (!facts) return tl::make_unexpected(facts.error());
+    if (!facts) return pass_on(facts);
     auto drawing = Drawing::open(modules);
-    if (!drawing) return tl::make_unexpected(drawing.error());
+    if (!drawing) return pass_on(drawing);
     auto text = read_text(file);
-    if (!text) return tl::make_unexpected(text.error());
+    if (!text) return pass_on(text);
     IconSource source(*drawing);
     source.facts_ = *facts;
     ByteSpan bytes = as_bytes(*text);

@@ -179,7 +179,7 @@ class LinuxPlatform : public Platform {
         }
         if (icon->facts().kind != IconKind::svg) return {};
         auto drawing = read_text(project.folder / project.icon);
-        if (!drawing) return tl::make_unexpected(drawing.error());
+        if (!drawing) return pass_on(drawing);
         return write(fmt::format("share/icons/hicolor/scalable/apps/{}.svg", id), *drawing, 0644);
     }
 

@@ -157,16 +157,16 @@ class MacosPlatform : public Platform {
             if (auto done = write_new(file, as_bytes(icns_bytes(pictures)), 0644); !done) return done;
         }
         auto sealed = resources(contents, "MacOS/" + project.name);
-        if (!sealed) return tl::make_unexpected(sealed.error());
+        if (!sealed) return pass_on(sealed);
         std::error_code failed;
         fs::create_directories(contents / "_CodeSignature", failed);
         if (auto done = write_new(contents / "_CodeSignature/CodeResources", as_bytes(*sealed), 0644); !done)
             return done;
         fs::path program = contents / "MacOS" / project.name;
         auto bytes = read_text(program);
-        if (!bytes) return tl::make_unexpected(bytes.error());
+        if (!bytes) return pass_on(bytes);
         auto signed_program = with_seal(std::move(*bytes), {identifier_of(project), plist, *sealed});
-        if (!signed_program) return tl::make_unexpected(signed_program.error());
+        if (!signed_program) return pass_on(signed_program);
         return write_atomically(program, *signed_program, 0755);
     }
 

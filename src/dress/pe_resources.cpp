@@ -273,7 +273,7 @@ Result<std::string> with_resources(std::string program, const PeDress& dress) {
 
 Result<void> write_pe_checksum(const fs::path& file) {
     auto mapped = MappedFile::open(file);
-    if (!mapped) return tl::make_unexpected(mapped.error());
+    if (!mapped) return pass_on(mapped);
     ByteSpan bytes = mapped->bytes();
     ByteView view(bytes);
     std::uint64_t field = view.word(payload::pe_header_offset) + payload::pe_checksum_offset;
@@ -294,7 +294,7 @@ Result<void> write_pe_checksum(const fs::path& file) {
     int reason = errno;
     if (descriptor >= 0) ::close(descriptor);
     if (!written)
-        return fail(ErrorKind::missing, "can't write the checksum", file.string(), system_text(reason));
+        return fail(ErrorKind::unwritable, "can't write the checksum", file.string(), system_text(reason));
     return {};
 }
 

@@ -30,7 +30,7 @@ Result<void> Closure::add(const fs::path& file, const std::string& place) {
     place_of_.emplace(real, place);
     if (followed_.contains(real)) return {};
     auto mapped = MappedFile::open(real);
-    if (!mapped) return tl::make_unexpected(mapped.error());
+    if (!mapped) return pass_on(mapped);
     std::size_t object = 0;
     if (real != program_) {
         const ElfFile* elf = model_.elf_at(real);

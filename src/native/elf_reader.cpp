@@ -31,7 +31,7 @@ class Reader {
         if (bytes_.size() < header_size()) return error("ends within its header", bytes_.size());
         file_.type = half(16);
         file_.machine = half(18);
-        if (auto done = read_segments(); !done) return tl::make_unexpected(done.error());
+        if (auto done = read_segments(); !done) return pass_on(done);
         read_dynamic();
         if (names_.is_used_up()) return error("has names that lie over each other", strings_.value_or(0));
         return std::move(file_);

@@ -335,7 +335,7 @@ class Rewriter {
 Result<Bytes> with_search_path(ByteSpan file, const std::string& search_path, const std::string& name,
                                const std::string& first_library) {
     auto elf = read_elf(file, name);
-    if (!elf) return tl::make_unexpected(elf.error());
+    if (!elf) return pass_on(elf);
     if (elf->rpath == search_path && !elf->runpath && first_library.empty())
         return Bytes(file.begin(), file.end());
     return Rewriter(file, std::move(*elf), search_path, name, first_library).run();

@@ -48,7 +48,7 @@ std::uint64_t end_of_told(const ElfImage& image, std::uint64_t end) {
 
 Result<Bytes> without_debug_symbols(ByteSpan file, const std::string& name) {
     auto elf = read_elf(file, name);
-    if (!elf) return tl::make_unexpected(elf.error());
+    if (!elf) return pass_on(elf);
     Bytes unchanged(file.begin(), file.end());
     ElfImage image(file, elf->is_64_bit, elf->little_endian);
     if (!image.read_headers() || image.segments.empty() || image.sections.size() < 2 ||

@@ -30,7 +30,7 @@ std::string in_folder(const std::string& folder, const std::string& name, bool a
 Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const std::string& target,
                                                const HostLibraries& host) {
     auto mapped = MappedFile::open(file);
-    if (!mapped) return tl::make_unexpected(mapped.error());
+    if (!mapped) return pass_on(mapped);
     ByteSpan bytes = mapped->bytes();
     std::string beside = fs::path(file).parent_path().string();
     std::vector<std::string> folders{beside};
@@ -38,7 +38,7 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const st
     bool any_case = false;
     if (looks_like_elf(bytes)) {
         auto elf = read_elf(bytes, file);
-        if (!elf) return tl::make_unexpected(elf.error());
+        if (!elf) return pass_on(elf);
         names = elf->needed;
         std::string processor = target.substr(target.find('-') + 1);
         for (const char* place : {"/usr/lib/", "/lib/", "/usr/"})
@@ -47,12 +47,12 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const st
         folders.push_back(beside + "/../lib");
     } else if (looks_like_pe(bytes)) {
         auto pe = read_pe(bytes, file);
-        if (!pe) return tl::make_unexpected(pe.error());
+        if (!pe) return pass_on(pe);
         any_case = true;
         for (const PeImport& import : pe->imports) names.push_back(import.library);
     } else if (looks_like_mach_o(bytes)) {
         auto mach = read_mach_o(bytes, file);
-        if (!mach) return tl::make_unexpected(mach.error());
+        if (!mach) return pass_on(mach);
         for (const MachImage& image : mach->images)
             for (const MachLibrary& library : image.libraries)
                 if (!library.weak && library.name != image.install_name) names.push_back(library.name);

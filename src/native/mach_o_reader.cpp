@@ -64,7 +64,7 @@ class Reader {
         MachFile file;
         if (magic != universal_magic && magic != universal_magic_64) {
             auto image = read_image(bytes_, 0);
-            if (!image) return tl::make_unexpected(image.error());
+            if (!image) return pass_on(image);
             file.images.push_back(std::move(*image));
             return file;
         }
@@ -79,7 +79,7 @@ class Reader {
             std::uint64_t size = width == 32 ? big.quad(at + 16) : big.word(at + 12);
             if (!big.holds(offset, size)) return error("ends within an architecture", at);
             auto image = read_image(big.part(offset, size), offset);
-            if (!image) return tl::make_unexpected(image.error());
+            if (!image) return pass_on(image);
             file.images.push_back(std::move(*image));
         }
         return file;

@@ -118,8 +118,8 @@ class Applier {
         if (done) return applied;
         if (is_ours_) fs::remove_all(part_, ignored);
         // What is wrong with the base shows in the result; say that, and not that the delta is bad.
-        if (auto right = base_.verify(); !right) return tl::make_unexpected(right.error());
-        return tl::make_unexpected(done.error());
+        if (auto right = base_.verify(); !right) return pass_on(right);
+        return pass_on(done);
     }
 
   private:
@@ -127,7 +127,7 @@ class Applier {
         if (errno == EWOULDBLOCK)
             return fail(ErrorKind::missing, "the output is being changed by somebody else", file.string(), "",
                         "wait until that is done");
-        return fail(ErrorKind::missing, "can't write the new output", file.string(), system_text(errno),
+        return fail(ErrorKind::unwritable, "can't write the new output", file.string(), system_text(errno),
                     "make room on the disk, or name another place with --out");
     }
 
@@ -189,7 +189,7 @@ class Applier {
         auto written = write_file(part, part_, files_[0], base_.bytes(), base_.file());
         // Each of its pieces was checked when it was taken.
         if (written)
-            if (auto made = check_result(part_); !made) written = tl::make_unexpected(made.error());
+            if (auto made = check_result(part_); !made) written = pass_on(made);
         // What takes the old one's place must be on the disk; beside it, the old one is still there.
         if (written && replaces_ && !part.sync()) written = cant_write(part_);
         if (written && ::rename(part_.c_str(), place.c_str()) != 0) written = cant_write(place);
@@ -227,7 +227,7 @@ class Applier {
         if (executable.empty()) return damaged_delta(delta_, "it has no executable");
         if (auto linked = take_unchanged(executable); !linked) return linked;
         auto made = check_result(executable);
-        if (!made) return tl::make_unexpected(made.error());
+        if (!made) return pass_on(made);
         if (auto right = made->verify(); !right) return right;
         if (replaces_) ::syncfs(folder);
         if (is_new_place) {
@@ -243,7 +243,7 @@ class Applier {
     /// Files with a content that the base has: links to its data, or copies where the disk has no links.
     Result<void> take_unchanged(const fs::path& executable) {
         auto made = PayloadContents::open(executable);
-        if (!made) return tl::make_unexpected(made.error());
+        if (!made) return pass_on(made);
         std::map<std::string, std::string> by_hash;
         for (const StoredFile& file : base_.files()) by_hash.emplace(file.hash, file.place);
         fs::path old_folder = base_.file().parent_path();
@@ -310,11 +310,11 @@ class Applier {
 
 Result<Applied> apply_delta(const fs::path& base, const fs::path& delta, const fs::path& to) {
     auto from = PayloadContents::open(base);
-    if (!from) return tl::make_unexpected(from.error());
+    if (!from) return pass_on(from);
     auto bytes = MappedFile::open(delta);
-    if (!bytes) return tl::make_unexpected(bytes.error());
+    if (!bytes) return pass_on(bytes);
     auto file = DeltaFile::read(bytes->bytes(), delta);
-    if (!file) return tl::make_unexpected(file.error());
+    if (!file) return pass_on(file);
     return Applier(*from, delta, *file).apply(to);
 }
 

@@ -19,7 +19,7 @@ class Maker {
                         "a delta leads from one file to another, or from one folder to another",
                         "build both with the same --form");
         for (const PayloadContents* one : {&base_, &result_})
-            if (auto right = one->verify(); !right) return tl::make_unexpected(right.error());
+            if (auto right = one->verify(); !right) return pass_on(right);
         summary_ = {base_.is_folder() ? "folder" : "file",
                     base_.description().name,
                     base_.description().version,
@@ -31,10 +31,9 @@ class Maker {
                     0};
         add_executable();
         if (result_.is_folder())
-            if (auto done = add_files(); !done) return tl::make_unexpected(done.error());
+            if (auto done = add_files(); !done) return pass_on(done);
         DeltaFile file{summary_, std::move(files_), as_bytes(data_)};
-        if (auto written = write_atomically(delta, file.text()); !written)
-            return tl::make_unexpected(written.error());
+        if (auto written = write_atomically(delta, file.text()); !written) return pass_on(written);
         return summary_;
     }
 
@@ -80,12 +79,12 @@ class Maker {
                 continue;
             }
             auto content = MappedFile::open(file_of(result_, file.place));
-            if (!content) return tl::make_unexpected(content.error());
+            if (!content) return pass_on(content);
             ChangedFile changed{result_.description().tree_folder + "/" + file.place, file.mode, {}};
             std::optional<MappedFile> before;
             if (of_base.contains(file.place)) {
                 auto mapped = MappedFile::open(file_of(base_, file.place));
-                if (!mapped) return tl::make_unexpected(mapped.error());
+                if (!mapped) return pass_on(mapped);
                 before = std::move(*mapped);
             }
             add_data(changed, content->bytes(), before ? before->bytes() : ByteSpan());
@@ -141,9 +140,9 @@ Result<fs::path> executable_of(const fs::path& output) {
 
 Result<DeltaSummary> make_delta(const fs::path& base, const fs::path& result, const fs::path& delta) {
     auto from = PayloadContents::open(base);
-    if (!from) return tl::make_unexpected(from.error());
+    if (!from) return pass_on(from);
     auto to = PayloadContents::open(result);
-    if (!to) return tl::make_unexpected(to.error());
+    if (!to) return pass_on(to);
     return Maker(*from, *to).make(delta);
 }
 

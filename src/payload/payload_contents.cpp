@@ -5,6 +5,7 @@
 #include "payload/signing_key.h"
 #include "payload_reader.h"
 #include "support/byte_view.h"
+#include "support/first_failure.h"
 #include "support/hash.h"
 
 #include <algorithm>
@@ -13,7 +14,6 @@
 #include <cstring>
 #include <fmt/format.h>
 #include <memory>
-#include <mutex>
 #include <oneapi/tbb/parallel_for.h>
 #include <optional>
 #include <zstd.h>
@@ -54,9 +54,9 @@ bool PayloadContents::has_payload(ByteSpan file) {
 
 Result<PayloadContents> PayloadContents::open(const fs::path& file) {
     auto mapped = MappedFile::open(file);
-    if (!mapped) return tl::make_unexpected(mapped.error());
+    if (!mapped) return pass_on(mapped);
     PayloadContents contents(std::move(*mapped), file);
-    if (auto read = contents.read(); !read) return tl::make_unexpected(read.error());
+    if (auto read = contents.read(); !read) return pass_on(read);
     return contents;
 }
 
@@ -177,7 +177,7 @@ Result<void> PayloadContents::each_file_beside(
     std::ranges::stable_sort(order, {}, &StoredFile::content);
     for (std::size_t i = 0; i < order.size(); ++i) {
         auto bytes = read_text(tree / order[i]->place);
-        if (!bytes) return tl::make_unexpected(bytes.error());
+        if (!bytes) return pass_on(bytes);
         if (hex(sha256(*bytes)) != order[i]->hash)
             return fail(ErrorKind::bad_input, "a file of the output is not what was built",
                         tree / order[i]->place, "its hash is another",
@@ -210,19 +210,16 @@ Result<void> PayloadContents::verify() const {
     });
     if (!right) return damaged(payload::text_of(ReadError::damaged));
     if (!is_folder()) return {};
-    std::mutex mutex;
-    std::optional<Error> wrong;
+    FirstFailure failures;
     oneapi::tbb::parallel_for(std::size_t(0), files_.size(), [&](std::size_t i) {
         fs::path file = name_.parent_path() / description_.tree_folder / files_[i].place;
         auto content = MappedFile::open(file);
         if (content && hex(sha256(content->bytes())) == files_[i].hash) return;
-        std::lock_guard lock(mutex);
-        wrong = Error{ErrorKind::bad_input, "a file of the output is not what was built", file.string(),
-                      content ? "its hash is another" : content.error().why,
-                      "get the output anew, or build it again"};
+        failures.note(i, {ErrorKind::bad_input, "a file of the output is not what was built", file.string(),
+                          content ? "its hash is another" : content.error().why,
+                          "get the output anew, or build it again"});
     });
-    if (wrong) return tl::make_unexpected(*wrong);
-    return {};
+    return failures.result();
 }
 
 std::vector<Segment> PayloadContents::segments() const {

@@ -3,6 +3,7 @@
 #include "code_filter.h"
 #include "payload_format.h"
 #include "support/byte_writer.h"
+#include "support/first_failure.h"
 #include "support/stored_form.h"
 
 #include <algorithm>
@@ -182,7 +183,7 @@ Result<std::vector<std::uint64_t>> pieces_of(const TreeContent& content, Store& 
         ends.clear();
     }
     auto bytes = content.bytes();
-    if (!bytes) return tl::make_unexpected(bytes.error());
+    if (!bytes) return pass_on(bytes);
     std::size_t at = 0;
     const std::vector<std::size_t>& cuts = content.file().cuts;
     while (at < bytes->size()) {
@@ -210,7 +211,7 @@ class Writer {
 
     Result<PayloadSizes> run() {
         std::ranges::sort(files_, {}, &TreeFile::place);
-        if (auto done = gather_contents(); !done) return tl::make_unexpected(done.error());
+        if (auto done = gather_contents(); !done) return pass_on(done);
         descriptor_ = ::open(output_.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0755);
         if (descriptor_ < 0 || ::fchmod(descriptor_, 0755) != 0) return cant_write();
         std::string front = padded(launcher_);
@@ -246,7 +247,7 @@ class Writer {
 
   private:
     tl::unexpected<Error> cant_write() const {
-        return fail(ErrorKind::missing, "can't write the output", output_.filename().string(),
+        return fail(ErrorKind::unwritable, "can't write the output", output_.filename().string(),
                     system_text(errno), "make room on the disk, or choose another folder with --out");
     }
 
@@ -271,11 +272,11 @@ class Writer {
         };
         std::ranges::stable_sort(order, {}, rank);
         std::vector<Content> all(order.size());
-        std::vector<std::optional<Error>> errors(order.size());
+        FirstFailure failures;
         oneapi::tbb::parallel_for(std::size_t(0), order.size(), [&](std::size_t i) {
             auto content = TreeContent::of(*order[i], store_);
             if (!content) {
-                errors[i] = content.error();
+                failures.note(i, content.error());
                 return;
             }
             all[i].content = std::move(*content);
@@ -283,10 +284,9 @@ class Writer {
             if (auto pieces = pieces_of(all[i].content, store_))
                 all[i].ends = std::move(*pieces);
             else
-                errors[i] = pieces.error();
+                failures.note(i, pieces.error());
         });
-        for (auto& error : errors)
-            if (error) return tl::make_unexpected(*error);
+        if (auto done = failures.result(); !done) return done;
         std::map<Sha256, std::uint32_t> numbers;
         for (Content& one : all) {
             auto [entry, is_new] =

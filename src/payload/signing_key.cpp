@@ -19,7 +19,7 @@ const unsigned char* bytes_of(std::string_view text) {
 
 Result<SigningKey> SigningKey::read(const fs::path& file) {
     auto text = read_text(file);
-    if (!text) return tl::make_unexpected(text.error());
+    if (!text) return pass_on(text);
     BIO* input = BIO_new_mem_buf(text->data(), static_cast<int>(text->size()));
     // Nobody is asked for a passphrase in the middle of a build.
     auto no_passphrase = [](char*, int, int, void*) { return 0; };

@@ -63,7 +63,7 @@ Result<TreeContent> TreeContent::of(const TreeFile& file, Store& store) {
         return content;
     }
     auto bytes = content.bytes();
-    if (!bytes) return tl::make_unexpected(bytes.error());
+    if (!bytes) return pass_on(bytes);
     content.size_ = bytes->size();
     content.hash_ = sha256(*bytes);
     return content;

@@ -109,17 +109,17 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
     take(options.name, project.name);
     if (options.mode) {
         auto mode = parse_mode(*options.mode, "--mode");
-        if (!mode) return tl::make_unexpected(mode.error());
+        if (!mode) return pass_on(mode);
         project.mode = *mode;
     }
     if (options.form) {
         auto form = parse_form(*options.form, "--form");
-        if (!form) return tl::make_unexpected(form.error());
+        if (!form) return pass_on(form);
         project.form = *form;
     }
     if (options.compression) {
         auto compression = parse_compression(*options.compression, "--compress");
-        if (!compression) return tl::make_unexpected(compression.error());
+        if (!compression) return pass_on(compression);
         project.compression = *compression;
     }
     // Paths on the command line are relative to where the user is; those in the project to its folder.
@@ -206,7 +206,7 @@ std::string quoted_list(const std::vector<std::string>& texts) {
 
 Result<void> turn_off_rule(Project& project, const std::string& rule, const std::string& where) {
     auto known = parse_word(trace_rules, "rule", rule, where);
-    if (!known) return tl::make_unexpected(known.error());
+    if (!known) return pass_on(known);
     project.*(*known) = false;
     return {};
 }
@@ -247,19 +247,19 @@ const std::vector<std::string>& known_targets() {
 
 Result<Project> load_project(const ProjectOptions& options, const SettleEntry& settle_entry) {
     Project project;
-    if (auto done = find_entry(options, project); !done) return tl::make_unexpected(done.error());
-    if (auto done = settle_entry(project); !done) return tl::make_unexpected(done.error());
+    if (auto done = find_entry(options, project); !done) return pass_on(done);
+    if (auto done = settle_entry(project); !done) return pass_on(done);
     // Named before an option can give the output another name.
     project.rehearsed_file = project.folder / (project.name + ".rehearsed.toml");
     auto rehearsed = read_rehearsed(project.rehearsed_file);
-    if (!rehearsed) return tl::make_unexpected(rehearsed.error());
+    if (!rehearsed) return pass_on(rehearsed);
     project.rehearsed = std::move(*rehearsed);
-    if (auto done = apply_options(options, project); !done) return tl::make_unexpected(done.error());
+    if (auto done = apply_options(options, project); !done) return pass_on(done);
     project.own_folder = !project.project_file.empty() || project.is_installed
                              ? project.folder
                              : own_folder_above(project.folder);
     project.root_folder = project.own_folder;
-    if (auto done = check(project); !done) return tl::make_unexpected(done.error());
+    if (auto done = check(project); !done) return pass_on(done);
     return project;
 }
 

@@ -23,7 +23,7 @@ class ProjectFileReader {
 
     Result<void> read() {
         auto text = read_text(file_);
-        if (!text) return tl::make_unexpected(text.error());
+        if (!text) return pass_on(text);
         toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed)
             return wrong(parsed.error().source(), "the project file is not valid TOML",
@@ -183,7 +183,7 @@ class ProjectFileReader {
         return [this, &target, parse](const toml::node& node) -> Result<void> {
             if (!node.is_string()) return wrong_type(node, "a string");
             auto value = parse(node.as_string()->get(), at(node.source()));
-            if (!value) return tl::make_unexpected(value.error());
+            if (!value) return pass_on(value);
             target = *value;
             return {};
         };

@@ -20,7 +20,7 @@ Result<Rehearsed> read_rehearsed(const std::filesystem::path& file) {
     Rehearsed facts;
     if (!is_there(file)) return facts;
     auto text = read_text(file);
-    if (!text) return tl::make_unexpected(text.error());
+    if (!text) return pass_on(text);
     toml::parse_result parsed = toml::parse(*text, file.string());
     auto wrong = [&](const toml::source_region& at, const std::string& why) {
         return fail(ErrorKind::bad_input, "the file with what rehearsals saw is not valid",

@@ -51,7 +51,7 @@ class Comparer {
         found_.tree_before = before_.raw_size();
         found_.tree_after = after_.raw_size();
         settings(old, now);
-        if (auto done = parts(); !done) return tl::make_unexpected(done.error());
+        if (auto done = parts(); !done) return pass_on(done);
         files();
         new_bytes();
         std::ranges::stable_sort(found_.differences, {},
@@ -102,7 +102,7 @@ class Comparer {
         using Map = std::map<std::pair<std::string, std::string>, payload::Part>;
         auto read = [](const PayloadContents& output, Map& map) -> Result<void> {
             auto list = output.parts();
-            if (!list) return tl::make_unexpected(list.error());
+            if (!list) return pass_on(list);
             for (payload::Part& part : *list) {
                 std::pair key(part.kind, part.name);
                 map.emplace(std::move(key), std::move(part));

@@ -52,7 +52,7 @@ Result<void> take_output(Facts& facts, const payload::PayloadContents& contents,
     facts.tree_files = contents.files().size();
     facts.state = description.state;
     auto parts = contents.parts();
-    if (!parts) return tl::make_unexpected(parts.error());
+    if (!parts) return pass_on(parts);
     std::string runtime;
     std::map<std::string, std::size_t> component_of;
     for (const payload::Part& part : *parts)

@@ -147,7 +147,7 @@ Result<std::string> graph_figure(const GraphFigure& figure, const Drawing& drawi
     edges.insert(figure.marked.begin(), figure.marked.end());
     edges.insert(figure.cycles.begin(), figure.cycles.end());
     auto plain = drawing.layout(graphviz_text(figure, edges));
-    if (!plain) return tl::make_unexpected(plain.error());
+    if (!plain) return pass_on(plain);
     return Painter(figure, *plain).svg();
 }
 

@@ -23,7 +23,8 @@ std::string proof_json(const std::string& output, const std::vector<watch::Proof
         if (!proof.blind.empty()) run["not_watched"] = proof.blind;
         run["findings"] = Json::array();
         for (const watch::ProofFinding& finding : proof.findings) {
-            Json one{{"kind", finding.kind}, {"what", finding.what}, {"fails", finding.fails}};
+            Json one{
+                {"kind", watch::word_of(finding.kind)}, {"what", finding.what}, {"fails", finding.fails}};
             for (auto [key, value] :
                  {std::pair("found", &finding.found), {"from", &finding.from}, {"advice", &finding.advice}})
                 if (!value->empty()) one[key] = *value;

@@ -155,8 +155,13 @@ Result<trace::Graph> graph_from_trace_json(const std::string& text, const std::s
             graph.edges.push_back(std::move(edge));
         }
         for (const auto& one : json.at("loose_ends"))
-            graph.loose_ends.push_back({one.at("kind"), one.at("what"), one.at("file"), one.at("line"),
-                                        one.at("effect"), one.at("advice"), one.value("minor", false)});
+            graph.loose_ends.push_back({.kind = one.at("kind"),
+                                        .what = one.at("what"),
+                                        .file = one.at("file"),
+                                        .line = one.at("line"),
+                                        .effect = one.at("effect"),
+                                        .advice = one.at("advice"),
+                                        .minor = one.value("minor", false)});
     } catch (const Json::exception& error) {
         return broken(error.what());
     }

@@ -61,14 +61,13 @@ class Reviewer {
 
     Result<Review> whole(Store& store, Observer& observer) {
         auto licences = LicenceList::read(data_);
-        if (!licences) return tl::make_unexpected(licences.error());
+        if (!licences) return pass_on(licences);
         observer.step("looking at licences", 0);
         Review review;
         review.components = find_components(graph_, runtime_, *licences, store);
         apply_decisions(review);
         refuse(review);
-        if (auto done = search(shipped(), store, review.findings, observer); !done)
-            return tl::make_unexpected(done.error());
+        if (auto done = search(shipped(), store, review.findings, observer); !done) return pass_on(done);
         read_variables(review);
         allow(review);
         return review;
@@ -103,7 +102,7 @@ class Reviewer {
     Result<void> search(const std::vector<Shipped>& files, Store& store, std::vector<Finding>& all,
                         Observer& observer) {
         auto secrets = SecretSearch::read(data_);
-        if (!secrets) return tl::make_unexpected(secrets.error());
+        if (!secrets) return pass_on(secrets);
         observer.step("looking for secrets", files.size());
         std::vector<std::vector<Finding>> found(files.size());
         oneapi::tbb::parallel_for(std::size_t(0), files.size(), [&](std::size_t i) {

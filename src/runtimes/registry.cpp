@@ -81,7 +81,7 @@ Result<void> settle_entry(Project& project) {
         if (!project.language.empty() && project.language != language.name) continue;
         known = true;
         auto settled = language.settle_entry(project);
-        if (!settled) return tl::make_unexpected(settled.error());
+        if (!settled) return pass_on(settled);
         if (!*settled) continue;
         project.language = language.name;
         return {};

@@ -97,9 +97,10 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
                     "name the folder of a runtime, or a tar or zip file of one");
     std::error_code failed;
     fs::create_directories(folder_, failed);
-    if (failed) return fail(ErrorKind::missing, "can't make the folder", folder_.string(), failed.message());
+    if (failed)
+        return fail(ErrorKind::unwritable, "can't make the folder", folder_.string(), failed.message());
     auto staging = StagingFolder::make(folder_, "runtime");
-    if (!staging) return tl::make_unexpected(staging.error());
+    if (!staging) return pass_on(staging);
     fs::path files = staging->path() / files_folder;
     if (is_folder(source)) {
         fs::copy(source, files, fs::copy_options::recursive | fs::copy_options::copy_symlinks, failed);
@@ -108,8 +109,7 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
                         failed.message());
     } else {
         fs::create_directory(files, failed);
-        if (auto done = unpack_archive(source, files, largest_runtime); !done)
-            return tl::make_unexpected(done.error());
+        if (auto done = unpack_archive(source, files, largest_runtime); !done) return pass_on(done);
     }
     StockedRuntime one;
     std::vector<std::string> seen;
@@ -136,14 +136,14 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
         return fail(ErrorKind::bad_input, "the runtime does not say its version", source.string(),
                     seen.front(), "get it from where its publisher offers it");
     auto hash = content_hash(files, one.size, one.files);
-    if (!hash) return tl::make_unexpected(hash.error());
+    if (!hash) return pass_on(hash);
     one.id = fmt::format("{}-{}-{}-{}", one.language, one.version, one.target, hash->substr(0, 8));
     one.folder = folder_ / one.id / files_folder;
     Json json{{"format", 1},          {"language", one.language}, {"version", one.version},
               {"target", one.target}, {"size", one.size},         {"files", one.files},
               {"content", *hash}};
     if (auto written = write_atomically(staging->path() / facts_file, json_lines(json)); !written)
-        return tl::make_unexpected(written.error());
+        return pass_on(written);
     if (is_folder(folder_ / one.id)) return one; // the same is there already
     fs::rename(staging->path(), folder_ / one.id, failed);
     if (failed && !is_folder(folder_ / one.id))
@@ -181,7 +181,8 @@ Result<StockedRuntime> RuntimeStock::remove(const std::string& id) const {
     std::error_code failed;
     fs::rename(folder_ / one->id, away, failed);
     if (failed)
-        return fail(ErrorKind::missing, "can't remove the runtime", one->folder.string(), failed.message());
+        return fail(ErrorKind::unwritable, "can't remove the runtime", one->folder.string(),
+                    failed.message());
     fs::remove_all(away, failed);
     return one;
 }

@@ -39,7 +39,7 @@ std::time_t entry_time() {
 
 Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip) {
     auto loaded = LibArchive::load();
-    if (!loaded) return tl::make_unexpected(loaded.error());
+    if (!loaded) return pass_on(loaded);
     const LibArchive& library = **loaded;
     std::vector<fs::path> places{name};
     std::error_code failed;
@@ -54,7 +54,8 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
     library.write_set_options(out.get(), "zip:compression=deflate");
     auto cannot = [&] {
         const char* why = library.error_string(out.get());
-        return fail(ErrorKind::missing, "can't write the archive", zip.string(), why != nullptr ? why : "");
+        return fail(ErrorKind::unwritable, "can't write the archive", zip.string(),
+                    why != nullptr ? why : "");
     };
     if (library.write_open_filename(out.get(), zip.c_str()) != ARCHIVE_OK) return cannot();
     for (const fs::path& place : places) {
@@ -74,7 +75,7 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
             continue;
         }
         auto content = MappedFile::open(file);
-        if (!content) return tl::make_unexpected(content.error());
+        if (!content) return pass_on(content);
         library.entry_set_size(entry.get(), static_cast<la_int64_t>(content->bytes().size()));
         if (library.write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
         std::size_t size = content->bytes().size();
@@ -87,7 +88,7 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
 
 Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::uint64_t most) {
     auto loaded = LibArchive::load();
-    if (!loaded) return tl::make_unexpected(loaded.error());
+    if (!loaded) return pass_on(loaded);
     const LibArchive& library = **loaded;
     Reader in(library.read_new(), library.read_free);
     library.read_support_format_tar(in.get());

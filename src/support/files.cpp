@@ -41,7 +41,7 @@ Result<void> write_all(int descriptor, std::string_view content, const fs::path&
     while (!content.empty()) {
         ssize_t count = ::write(descriptor, content.data(), content.size());
         if (count < 0 && errno == EINTR) continue;
-        if (count < 0) return fail(ErrorKind::missing, "can't write the file", file, system_text(errno));
+        if (count < 0) return fail(ErrorKind::unwritable, "can't write the file", file, system_text(errno));
         content.remove_prefix(static_cast<std::size_t>(count));
     }
     return {};
@@ -49,11 +49,11 @@ Result<void> write_all(int descriptor, std::string_view content, const fs::path&
 
 Result<void> create_and_write(const fs::path& file, std::string_view content, unsigned mode) {
     int descriptor = ::open(file.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, mode);
-    if (descriptor < 0) return fail(ErrorKind::missing, "can't create the file", file, system_text(errno));
+    if (descriptor < 0) return fail(ErrorKind::unwritable, "can't create the file", file, system_text(errno));
     Result<void> written = write_all(descriptor, content, file);
     ::fchmod(descriptor, mode);
     if (::close(descriptor) != 0 && written)
-        return fail(ErrorKind::missing, "can't write the file", file, system_text(errno));
+        return fail(ErrorKind::unwritable, "can't write the file", file, system_text(errno));
     return written;
 }
 
@@ -73,7 +73,7 @@ std::string system_text(int error_number) { return std::generic_category().messa
 
 Result<std::string> read_text(const fs::path& file) {
     auto mapped = MappedFile::open(file);
-    if (!mapped) return tl::make_unexpected(mapped.error());
+    if (!mapped) return pass_on(mapped);
     return std::string(mapped->text());
 }
 
@@ -100,7 +100,7 @@ Result<MappedFile> MappedFile::open(const fs::path& file, bool is_noted) {
     struct stat status {};
     std::string why;
     int descriptor = open_file(file.c_str(), status, why);
-    if (descriptor < 0) return fail(ErrorKind::bad_input, "can't read the file", file, why);
+    if (descriptor < 0) return fail(ErrorKind::unreadable, "can't read the file", file, why);
     return map(descriptor, file, static_cast<std::size_t>(status.st_size), false);
 }
 
@@ -111,7 +111,7 @@ Result<MappedFile> MappedFile::open_if(const std::string& file, bool (*is_wanted
     struct stat status {};
     std::string why;
     int descriptor = open_file(file.c_str(), status, why);
-    if (descriptor < 0) return fail(ErrorKind::bad_input, "can't read the file", file, why);
+    if (descriptor < 0) return fail(ErrorKind::unreadable, "can't read the file", file, why);
     identity = {status.st_dev, status.st_ino, static_cast<std::uint64_t>(status.st_size), true};
     std::array<std::uint8_t, 64> head{};
     ssize_t got = ::pread(descriptor, head.data(), head.size(), 0);
@@ -142,7 +142,7 @@ Result<MappedFile> MappedFile::map(int descriptor, const fs::path& file, std::si
     int reason = errno;
     ::close(descriptor);
     if (address == MAP_FAILED)
-        return fail(ErrorKind::bad_input, "can't read the file", file, system_text(reason));
+        return fail(ErrorKind::unreadable, "can't read the file", file, system_text(reason));
     return MappedFile(address, release);
 }
 
@@ -165,7 +165,7 @@ Result<void> write_atomically(const fs::path& file, std::string_view content, un
     if (::rename(temporary.c_str(), file.c_str()) != 0) {
         int reason = errno;
         ::unlink(temporary.c_str());
-        return fail(ErrorKind::missing, "can't put the file in its place", file, system_text(reason));
+        return fail(ErrorKind::unwritable, "can't put the file in its place", file, system_text(reason));
     }
     return {};
 }
@@ -233,7 +233,7 @@ Result<StagingFolder> StagingFolder::make(const fs::path& parent, const std::str
     fs::path path = parent / fmt::format(".{}.{}", name, random_suffix());
     std::lock_guard lock(staging_mutex);
     if (::mkdir(path.c_str(), 0755) != 0)
-        return fail(ErrorKind::missing, "can't write into the folder", parent, system_text(errno),
+        return fail(ErrorKind::unwritable, "can't write into the folder", parent, system_text(errno),
                     "choose another folder with --out, or change the permissions of this one");
     staging_folders().insert(path.string());
     return StagingFolder(path);

@@ -168,11 +168,14 @@ LibraryData library_data_of(const std::vector<NativeFile>& natives, std::size_t 
         bool is_wanted = one.takes_all && one.is_direct;
         if (size > (is_wanted ? most_plug_in_bytes : most_bytes) || one.files.size() > most_files) {
             data.loose_ends.push_back(
-                {"fixed-place",
-                 fmt::format("{} looks for files in {}, which is too large to go along",
-                             fs::path(one.by).filename().string(), one.path),
-                 one.by, 0, "what it needs from there is missing where the system does not have it",
-                 fmt::format("carry what it needs with --asset FILE={}/FILE", one.path), true});
+                {.kind = "fixed-place",
+                 .what = fmt::format("{} looks for files in {}, which is too large to go along",
+                                     fs::path(one.by).filename().string(), one.path),
+                 .file = one.by,
+                 .line = 0,
+                 .effect = "what it needs from there is missing where the system does not have it",
+                 .advice = fmt::format("carry what it needs with --asset FILE={}/FILE", one.path),
+                 .minor = true});
             continue;
         }
         bool is_whole = is_there(one.path);

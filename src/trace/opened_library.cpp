@@ -29,7 +29,7 @@ bool want_opened_library(const std::string& name, const Reason& reason, Expansio
     // A link's name is for this call only: other libraries ask for it by its own.
     if (!full.ends_with(".so")) return true;
     auto mapped = MappedFile::open(real);
-    auto elf = mapped ? native::read_elf(mapped->bytes(), real) : tl::make_unexpected(mapped.error());
+    auto elf = mapped ? native::read_elf(mapped->bytes(), real) : pass_on(mapped);
     if (elf && !elf->soname.empty() && elf->soname != full)
         out.needs.push_back({library(real, "lib/" + elf->soname), reason});
     return true;

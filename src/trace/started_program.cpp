@@ -41,16 +41,17 @@ std::optional<LooseEnd> starts_program(const Project& project, const std::string
     std::string file = find_on_path(program);
     if (is_named || file.empty()) return std::nullopt;
     bool is_native = native::kind_of(real_path(file)).fits(project.targets.front());
-    return LooseEnd{"starts-program",
-                    fmt::format("it starts `{}`, a program that is not carried", program),
-                    source,
-                    line,
-                    "where the program is not installed, that part of the application does not work",
-                    is_native ? fmt::format("carry it with --program {}, and see with `omnistasis prove` "
-                                            "whether that is all it needs",
-                                            program)
-                              : "tell the application's users to install it",
-                    minor};
+    return LooseEnd{
+        .kind = "starts-program",
+        .what = fmt::format("it starts `{}`, a program that is not carried", program),
+        .file = source,
+        .line = line,
+        .effect = "where the program is not installed, that part of the application does not work",
+        .advice = is_native ? fmt::format("carry it with --program {}, and see with `omnistasis prove` "
+                                          "whether that is all it needs",
+                                          program)
+                            : "tell the application's users to install it",
+        .minor = minor};
 }
 
 } // namespace omnistasis::trace

@@ -178,29 +178,39 @@ Graph GrowingGraph::finish() {
         }
         if (!wish.unfit.empty()) {
             graph.loose_ends.push_back(
-                {"unfit-module", fmt::format("{} is there only for another runtime", wish.name),
-                 wish.reason.file, wish.reason.line, "the application stops when it gets there",
-                 fmt::format("{} is what was found: install it for this runtime", wish.unfit)});
+                {.kind = "unfit-module",
+                 .what = fmt::format("{} is there only for another runtime", wish.name),
+                 .file = wish.reason.file,
+                 .line = wish.reason.line,
+                 .effect = "the application stops when it gets there",
+                 .advice = fmt::format("{} is what was found: install it for this runtime", wish.unfit)});
             continue;
         }
         std::string near;
         for (const std::string& name : wish.near) near += fmt::format("{}{}", near.empty() ? "" : ", ", name);
         graph.loose_ends.push_back(
-            {"unresolved-import", fmt::format("{} is not found", wish.name), wish.reason.file,
-             wish.reason.line, "the application stops when it gets there",
-             near.empty()
-                 ? std::string("install it for the project's runtime, or leave it out with --exclude if "
-                               "the application can do without it")
-                 : fmt::format("did you mean {}?", near)});
+            {.kind = "unresolved-import",
+             .what = fmt::format("{} is not found", wish.name),
+             .file = wish.reason.file,
+             .line = wish.reason.line,
+             .effect = "the application stops when it gets there",
+             .advice =
+                 near.empty()
+                     ? std::string("install it for the project's runtime, or leave it out with --exclude if "
+                                   "the application can do without it")
+                     : fmt::format("did you mean {}?", near)});
     }
     // Many packages bring plug-ins for what is not there; they do not open them then, and do without.
     for (const auto& [from, name] : missing_libraries_) {
         const Unit& unit = units_[from];
-        graph.loose_ends.push_back({"missing-library", fmt::format("{} is not found", name), unit.file, 0,
-                                    unit.own ? "the application stops when it loads this file"
-                                             : "what needs this file does not work",
-                                    "install the package that holds the library",
-                                    !unit.own && !needed[from]});
+        graph.loose_ends.push_back({.kind = "missing-library",
+                                    .what = fmt::format("{} is not found", name),
+                                    .file = unit.file,
+                                    .line = 0,
+                                    .effect = unit.own ? "the application stops when it loads this file"
+                                                       : "what needs this file does not work",
+                                    .advice = "install the package that holds the library",
+                                    .minor = !unit.own && !needed[from]});
     }
     graph.loose_ends.insert(graph.loose_ends.end(), loose_ends_.begin(), loose_ends_.end());
 
@@ -249,7 +259,7 @@ class Tracer {
     Result<Graph> run(const std::vector<AssetFile>& assets) {
         observer_.step("tracing", 0);
         auto roots = runtime_.roots();
-        if (!roots) return tl::make_unexpected(roots.error());
+        if (!roots) return pass_on(roots);
         std::vector<UnitId> open;
         take(std::nullopt, *roots, open);
         // The runtime's program is large, and its text is wanted in any case.
@@ -263,7 +273,7 @@ class Tracer {
         }
         for (const AssetFile& asset : assets) {
             auto head = MappedFile::open(asset.file);
-            if (!head) return tl::make_unexpected(head.error());
+            if (!head) return pass_on(head);
             std::string place = (fs::path(asset.in_tree ? "" : runtime_.application_place()) / asset.place)
                                     .lexically_normal()
                                     .string();
@@ -288,7 +298,7 @@ class Tracer {
         }
         if (auto* packages = as<KnowsPackages>(runtime_)) graph_.set_not_carried(packages->not_carried());
         if (ahead.valid()) ahead.get();
-        if (auto done = follow_native_libraries(); !done) return tl::make_unexpected(done.error());
+        if (auto done = follow_native_libraries(); !done) return pass_on(done);
         return graph_.finish();
     }
 
@@ -336,10 +346,9 @@ class Tracer {
         }
         closure.read_ahead(files);
         for (std::size_t i = 0; i < files.size(); ++i)
-            if (auto found = closure.add(files[i], places[i]); !found)
-                return tl::make_unexpected(found.error());
+            if (auto found = closure.add(files[i], places[i]); !found) return pass_on(found);
         auto looked_at = follow_compiled_paths(units, closure);
-        if (!looked_at) return tl::make_unexpected(looked_at.error());
+        if (!looked_at) return pass_on(looked_at);
         units = graph_.units();
         // A file may lie at several places, and needs the way to its libraries at each of them.
         std::unordered_map<std::string, std::vector<UnitId>> by_file;
@@ -406,8 +415,7 @@ class Tracer {
             for (LibraryData::Found& one : data.found) {
                 graph_.add(one.unit);
                 if (one.unit.kind == UnitKind::native) {
-                    if (auto done = closure.add(one.unit.file, one.unit.place); !done)
-                        return tl::make_unexpected(done.error());
+                    if (auto done = closure.add(one.unit.file, one.unit.place); !done) return pass_on(done);
                     see(one.unit.file, fs::path(one.unit.place).filename().string(), false);
                 }
                 all.push_back(std::move(one));
@@ -425,7 +433,7 @@ class Tracer {
             Unit from = units[i];
             if (!is_native(from.kind) || from.file.empty()) continue;
             auto needs = native::foreign_needs(from.file, target, host_);
-            if (!needs) return tl::make_unexpected(needs.error());
+            if (!needs) return pass_on(needs);
             UnitId id = graph_.add(from).first;
             for (const native::ForeignNeed& need : *needs) {
                 if (need.found_file.empty()) {

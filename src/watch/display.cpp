@@ -103,7 +103,7 @@ Result<Picture> VirtualDisplay::take_picture(const fs::path& file) const {
     image.height = height;
     image.format = PNG_FORMAT_BGRA;
     if (png_image_write_to_file(&image, file.c_str(), 0, shown.data(), width * 4, nullptr) == 0)
-        return fail(ErrorKind::missing, "can't write the picture", file, image.message);
+        return fail(ErrorKind::unwritable, "can't write the picture", file, image.message);
     return picture;
 }
 

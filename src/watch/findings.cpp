@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
+#include <set>
 #include <unordered_set>
 
 namespace omnistasis::watch {
@@ -80,7 +81,7 @@ class Comparison {
             return !names_.contains(need.unit.name);
         });
         if (!is_new) return;
-        add("module", seen.name, from, why_unknown(seen));
+        add(SeenKind::module, seen.name, from, why_unknown(seen));
         findings_.facts.merge(one);
     }
 
@@ -93,16 +94,16 @@ class Comparison {
         if (place.empty() ? files_.contains(real) : places_.contains(place)) return;
         if (is_own(file)) {
             std::string inner = relative_to(file, project_.folder.string());
-            add("file", inner, "", "its path is computed");
+            add(SeenKind::file, inner, "", "its path is computed");
             findings_.facts.files.insert({"", inner});
         } else if (auto inner = package_file(file)) {
-            add("file", inner->package + "/" + inner->path, "", "its path is computed, in a package");
+            add(SeenKind::file, inner->package + "/" + inner->path, "", "its path is computed, in a package");
             findings_.facts.files.insert(*inner);
         } else if (is_library_name(name)) {
             const auto& known = libraries_.find(name);
             bool shipped_under_real_name = known.empty() || files_.contains(real_path(known.front()));
             if (shipped_under_real_name) return;
-            add("library", name, "", "it is opened by name while the application runs");
+            add(SeenKind::library, name, "", "it is opened by name while the application runs");
             findings_.facts.libraries.insert(name);
         }
     }
@@ -112,7 +113,7 @@ class Comparison {
         bool is_runtime = starters_.contains(file) || starters_.contains(real);
         if (is_runtime || files_.contains(real) || project_.rehearsed.programs.contains(file)) return;
         if (is_own(file) || package_file(file)) return read(file);
-        add("program", file, "", "it is outside of the project: users need it too");
+        add(SeenKind::program, file, "", "it is outside of the project: users need it too");
         findings_.facts.programs.insert(file);
     }
 
@@ -125,7 +126,7 @@ class Comparison {
         if (!is_own(file) || watches_.is_code_file(file) || !fs::is_regular_file(file, ignored)) return;
         std::string inner = relative_to(file, project_.folder.string());
         if (project_.rehearsed.written.contains(inner) || project_.is_state(inner)) return;
-        add("written", inner, "", "a built application keeps it only as state: --state");
+        add(SeenKind::written, inner, "", "a built application keeps it only as state: --state");
         findings_.facts.written.insert(inner);
     }
 
@@ -136,8 +137,8 @@ class Comparison {
     }
 
   private:
-    void add(const char* kind, std::string name, std::string from, std::string why) {
-        if (seen_.insert(std::string(kind) + " " + name).second)
+    void add(SeenKind kind, std::string name, std::string from, std::string why) {
+        if (seen_.emplace(kind, name).second)
             findings_.rows.push_back({kind, std::move(name), std::move(from), std::move(why)});
     }
 
@@ -186,7 +187,7 @@ class Comparison {
     std::unordered_set<std::string> files_; ///< real paths
     std::unordered_set<std::string> places_;
     std::unordered_set<std::string> starters_;
-    std::unordered_set<std::string> seen_;
+    std::set<std::pair<SeenKind, std::string>> seen_;
     Findings findings_;
 };
 

@@ -3,6 +3,7 @@
 #include "native/host_libraries.h"
 #include "project/project.h"
 #include "trace/capabilities.h"
+#include "watch/kinds.h"
 #include "watch/rehearsal.h"
 
 #include <string>
@@ -12,7 +13,7 @@ namespace omnistasis::watch {
 
 /// One thing that a rehearsal saw and the trace did not have.
 struct Finding {
-    std::string kind; ///< "module", "file", "library", "program", "written"
+    SeenKind kind = SeenKind::file;
     std::string name;
     std::string from; ///< file:line of the code that asked for it; empty where that is not known
     std::string why;  ///< why the trace could not know it

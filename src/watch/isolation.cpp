@@ -67,7 +67,7 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
 Result<ProgramOutput> run_isolated(const std::filesystem::path& output, const std::string& program,
                                    const std::vector<std::string>& arguments,
                                    const native::HostLibraries& host, const IsolationOptions& options) {
-    if (auto possible = check_isolation(); !possible) return tl::make_unexpected(possible.error());
+    if (auto possible = check_isolation(); !possible) return pass_on(possible);
     return run_program(isolated_command(output, program, arguments, host, options), options.input,
                        options.limits);
 }

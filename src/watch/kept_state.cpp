@@ -22,7 +22,7 @@ Result<void> copy_all(const fs::path& from, const fs::path& to) {
 Result<KeptState> KeptState::keep(const Project& project, const fs::path& scratch) {
     for (const State& state : project.states)
         if (auto copied = copy_all(project.folder / state.path, scratch / state.path); !copied)
-            return tl::make_unexpected(copied.error());
+            return pass_on(copied);
     return KeptState(project, scratch);
 }
 

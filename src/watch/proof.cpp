@@ -74,7 +74,7 @@ struct Places {
         for (const fs::path& one : {places.home, places.work, places.temporary})
             fs::create_directories(one, failed);
         if (failed)
-            return fail(ErrorKind::missing, "can't make the folders of a run", folder, failed.message());
+            return fail(ErrorKind::unwritable, "can't make the folders of a run", folder, failed.message());
         return places;
     }
 };
@@ -87,24 +87,22 @@ class Prover {
     }
 
     Result<Proof> prove() {
-        if (auto possible = check_isolation(); !possible) return tl::make_unexpected(possible.error());
+        if (auto possible = check_isolation(); !possible) return pass_on(possible);
         if (run_.against_source && trace::as<trace::RunsFromSource>(subject_.runtime) == nullptr)
             return fail(ErrorKind::bad_input, "there is no source to compare with", subject_.output,
                         "its project is not at hand: no trace.json beside it, or what that names is gone",
                         "build it again, or leave out --against-source");
         auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-proof");
-        if (!scratch) return tl::make_unexpected(scratch.error());
+        if (!scratch) return pass_on(scratch);
         auto places = Places::make(scratch->path() / "isolated");
-        if (!places) return tl::make_unexpected(places.error());
+        if (!places) return pass_on(places);
         places_ = *places;
-        if (auto done = run_isolated_and_watched(scratch->path()); !done)
-            return tl::make_unexpected(done.error());
+        if (auto done = run_isolated_and_watched(scratch->path()); !done) return pass_on(done);
         find_tree();
         look_at_calls();
         look_at_end();
         if (run_.against_source)
-            if (auto done = compare_with_source(scratch->path() / "source"); !done)
-                return tl::make_unexpected(done.error());
+            if (auto done = compare_with_source(scratch->path() / "source"); !done) return pass_on(done);
         need_what_was_left_out();
         for (ProofFinding& finding : proof_.findings)
             finding.fails &= std::ranges::none_of(run_.allowed, [&](const std::string& pattern) {
@@ -133,7 +131,7 @@ class Prover {
         std::optional<VirtualDisplay> display;
         if (run_.display) {
             auto started = VirtualDisplay::start(scratch);
-            if (!started) return tl::make_unexpected(started.error());
+            if (!started) return pass_on(started);
             display.emplace(std::move(*started));
             options.variables["DISPLAY"] = display->name();
             options.shown.emplace_back(display->socket(), display->socket().string());
@@ -155,7 +153,7 @@ class Prover {
         command.insert(command.end(), isolated.begin(), isolated.end());
         auto start = std::chrono::steady_clock::now();
         auto result = run_program(command, options.input, options.limits);
-        if (!result) return tl::make_unexpected(result.error());
+        if (!result) return pass_on(result);
         proof_.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         proof_.exit_code = result->exit_code;
         proof_.out = std::move(result->out);
@@ -163,7 +161,7 @@ class Prover {
         timed_out_ = result->timed_out;
         if (display) {
             auto picture = display->take_picture(run_.picture);
-            if (!picture) return tl::make_unexpected(picture.error());
+            if (!picture) return pass_on(picture);
             proof_.window = !picture->has_window ? "none"
                             : picture->blank     ? "blank"
                                                  : fmt::format("{}x{}", picture->width, picture->height);
@@ -232,11 +230,11 @@ class Prover {
     /// A toolkit that only a package asks for may be left out, unless the run failed and it was asked for.
     void need_what_was_left_out() {
         bool failed = std::ranges::any_of(proof_.findings, [](const ProofFinding& one) {
-            return one.fails && (one.kind == "exit-code" || one.kind == "no-window");
+            return one.fails && (one.kind == FindingKind::exit_code || one.kind == FindingKind::no_window);
         });
         if (!failed) return;
         for (ProofFinding& finding : proof_.findings) {
-            if (finding.kind != "missing-module" || !is_left_out(finding.what)) continue;
+            if (finding.kind != FindingKind::missing_module || !is_left_out(finding.what)) continue;
             finding.fails = true;
             finding.advice = fmt::format("bring it in with --include {}", finding.what);
         }
@@ -262,7 +260,7 @@ class Prover {
         }
         proof_.host_libraries.assign(host.begin(), host.end());
         for (const std::string& file : outside)
-            add({"outside-read", file, {}, {}, "it is on no list of what every system has", true});
+            add({FindingKind::outside_read, file, {}, {}, "it is on no list of what every system has", true});
         proof_.system_files.assign(system_.begin(), system_.end());
         if (tree_here_.empty()) return;
         for (const auto& [place, size] : files_below(tree_here_)) {
@@ -350,7 +348,7 @@ class Prover {
             advice = inner.empty() ? "carry it with --asset, or write package lore for it"
                                    : fmt::format("carry it with --asset '{}'", inner);
         }
-        add({"missing-file", what, file,
+        add({FindingKind::missing_file, what, file,
              said_at(base_name(file), base_name(fs::path(file).parent_path().string())), std::move(advice),
              true});
     }
@@ -378,7 +376,7 @@ class Prover {
             on_purpose |= std::ranges::any_of(subject_.project->exclude, [&](const std::string& pattern) {
                 return fits_pattern(module, pattern) || module.starts_with(pattern + ".");
             });
-        add({"missing-module", module, file, from,
+        add({FindingKind::missing_module, module, file, from,
              on_purpose ? "left out: only a package asks for it, or the project excludes it"
                         : fmt::format("bring it in with --include {}",
                                       package ? fmt::format("'{}.*'", module) : module),
@@ -401,7 +399,7 @@ class Prover {
         if (from.empty() && subject_.graph != nullptr)
             for (const trace::LooseEnd& end : subject_.graph->loose_ends)
                 if (end.kind == "computed-library") from = fmt::format("{}:{}", end.file, end.line);
-        add({"missing-library", name, found, from, "bring it in with --include " + name, true});
+        add({FindingKind::missing_library, name, found, from, "bring it in with --include " + name, true});
     }
 
     void look_at_programs() {
@@ -421,7 +419,7 @@ class Prover {
                                 : is_file(path)               ? path
                                                               : "";
             bool everywhere = subject_.host->find_file(path) != nullptr;
-            add({"missing-program", name, found, said_at(name, ""),
+            add({FindingKind::missing_program, name, found, said_at(name, ""),
                  everywhere ? "every system has it"
                             : "users need it too, or it has to come along with --asset",
                  false});
@@ -443,7 +441,7 @@ class Prover {
 
     void look_at_end() {
         for (const std::string& program : calls_.left_behind)
-            add({"left-behind",
+            add({FindingKind::left_behind,
                  base_name(program),
                  {},
                  {},
@@ -452,7 +450,7 @@ class Prover {
         if (timed_out_) {
             bool window_is_up = run_.display && proof_.window != "none";
             if (!window_is_up)
-                add({"time-over",
+                add({FindingKind::time_over,
                      fmt::format("it did not end within {} s", run_.seconds),
                      {},
                      {},
@@ -461,9 +459,9 @@ class Prover {
         }
         if (run_.display) {
             if (proof_.window == "none")
-                add({"no-window", "no window came up", {}, {}, last_line(proof_.err), true});
+                add({FindingKind::no_window, "no window came up", {}, {}, last_line(proof_.err), true});
             else if (proof_.window == "blank")
-                add({"blank-window",
+                add({FindingKind::blank_window,
                      "the window is of one colour",
                      {},
                      {},
@@ -474,14 +472,14 @@ class Prover {
         bool against = run_.against_source && !run_.exit_code;
         int expected = run_.exit_code.value_or(0);
         if (!against && !timed_out_ && proof_.exit_code != expected)
-            add({"exit-code",
+            add({FindingKind::exit_code,
                  fmt::format("it ended with {} instead of {}", proof_.exit_code, expected),
                  {},
                  {},
                  last_line(proof_.err),
                  true});
         if (run_.output && *run_.output != proof_.out)
-            add({"output",
+            add({FindingKind::output,
                  "standard output is not what is expected",
                  {},
                  {},
@@ -490,9 +488,9 @@ class Prover {
         for (const auto& [file, content] : run_.files) {
             auto made = read_text(places_.work / file);
             if (!made)
-                add({"written-file", file, {}, {}, "it was not written", true});
+                add({FindingKind::written_file, file, {}, {}, "it was not written", true});
             else if (*made != content)
-                add({"written-file", file, {}, {}, first_difference(content, *made), true});
+                add({FindingKind::written_file, file, {}, {}, first_difference(content, *made), true});
         }
     }
 
@@ -506,7 +504,7 @@ class Prover {
 
     Result<void> compare_with_source(const fs::path& folder) {
         auto places = Places::make(folder);
-        if (!places) return tl::make_unexpected(places.error());
+        if (!places) return pass_on(places);
         std::map<std::string, std::string> variables{{"HOME", places->home.string()},
                                                      {"LANG", "C.UTF-8"},
                                                      {"USER", "user"},
@@ -521,26 +519,27 @@ class Prover {
         // What the source writes beside itself is in the user's data folder once it is built.
         fs::path state = folder / "state from source";
         auto kept = KeptState::keep(*subject_.project, folder / "state before");
-        if (!kept) return tl::make_unexpected(kept.error());
+        if (!kept) return pass_on(kept);
         auto result = run_program(command, run_.input, {run_.seconds, most_output, most_file, {}});
         if (auto back = kept->put_back(state); !back) return back;
-        if (!result) return tl::make_unexpected(result.error());
+        if (!result) return pass_on(result);
         proof_.compared = true;
         if (result->exit_code != proof_.exit_code && !timed_out_)
-            add({"exit-code",
+            add({FindingKind::exit_code,
                  fmt::format("it ended with {}, from source with {}", proof_.exit_code, result->exit_code),
                  {},
                  {},
                  last_line(proof_.err),
                  true});
-        for (auto [kind, from_source, built] : {std::tuple("output", &result->out, &proof_.out),
-                                                std::tuple("error-output", &result->err, &proof_.err)}) {
+        for (auto [kind, from_source, built] :
+             {std::tuple(FindingKind::output, &result->out, &proof_.out),
+              std::tuple(FindingKind::error_output, &result->err, &proof_.err)}) {
             std::string difference = first_difference(with_common_names(*from_source, *places),
                                                       with_common_names(*built, places_));
             if (!difference.empty())
                 add({kind,
-                     kind == std::string("output") ? "standard output is another than from source"
-                                                   : "standard error is another than from source",
+                     kind == FindingKind::output ? "standard output is another than from source"
+                                                 : "standard error is another than from source",
                      {},
                      {},
                      difference,
@@ -605,13 +604,28 @@ class Prover {
         for (const auto& [file, size] : from_source) {
             auto one = read_text(source / file), other = read_text(built / file);
             if (!from_built.contains(file))
-                add({"written-file", start + file, {}, {}, "only the run from source wrote it", true});
+                add({FindingKind::written_file,
+                     start + file,
+                     {},
+                     {},
+                     "only the run from source wrote it",
+                     true});
             else if (one && other && *one != *other)
-                add({"written-file", start + file, {}, {}, "its content is another than from source", true});
+                add({FindingKind::written_file,
+                     start + file,
+                     {},
+                     {},
+                     "its content is another than from source",
+                     true});
         }
         for (const auto& [file, size] : from_built)
             if (!from_source.contains(file) && !is_ours(file) && !file.starts_with(".omnistasis."))
-                add({"written-file", start + file, {}, {}, "only the built application wrote it", true});
+                add({FindingKind::written_file,
+                     start + file,
+                     {},
+                     {},
+                     "only the built application wrote it",
+                     true});
     }
 
     // --- helpers ------------------------------------------------------------------------------------------
@@ -631,8 +645,7 @@ class Prover {
     }
 
     void add(ProofFinding finding) {
-        if (seen_.insert(finding.kind + " " + finding.what).second)
-            proof_.findings.push_back(std::move(finding));
+        if (seen_.emplace(finding.kind, finding.what).second) proof_.findings.push_back(std::move(finding));
     }
 
     const ProofSubject& subject_;
@@ -647,7 +660,8 @@ class Prover {
     std::map<std::string, std::string> folders_; ///< places in the tree to folders of this machine
     std::set<std::string> code_folders_;         ///< places that hold modules
     std::vector<std::string> own_sources_;       ///< the application's own code
-    std::set<std::string> seen_, system_;
+    std::set<std::pair<FindingKind, std::string>> seen_;
+    std::set<std::string> system_;
     native::LoaderCache cache_ = native::LoaderCache::read();
 };
 

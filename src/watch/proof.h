@@ -3,6 +3,7 @@
 #include "native/host_libraries.h"
 #include "project/project.h"
 #include "trace/runtime.h"
+#include "watch/kinds.h"
 
 #include <cstdint>
 #include <filesystem>
@@ -46,7 +47,7 @@ struct ProofRun {
 
 /// One thing that the proof has to say.
 struct ProofFinding {
-    std::string kind; ///< a stable word (docs/proof.md)
+    FindingKind kind = FindingKind::missing_file;
     std::string what;
     std::string found; ///< where this machine has it; empty where that is not the point
     std::string from;  ///< file:line of the code that asked; empty where that is not known

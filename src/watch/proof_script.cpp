@@ -23,7 +23,7 @@ class ScriptReader {
 
     Result<std::vector<ProofRun>> read() {
         auto text = read_text(file_);
-        if (!text) return tl::make_unexpected(text.error());
+        if (!text) return pass_on(text);
         toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed) return wrong(parsed.error().source(), std::string(parsed.error().description()));
         const toml::table& root = parsed.table();
@@ -38,7 +38,7 @@ class ScriptReader {
         for (const toml::node& node : *list) {
             if (!node.is_table()) return wrong(node.source(), "a [[run]] table is expected");
             auto run = read_run(*node.as_table(), runs.size() + 1);
-            if (!run) return tl::make_unexpected(run.error());
+            if (!run) return pass_on(run);
             runs.push_back(std::move(*run));
         }
         return runs;

@@ -37,7 +37,7 @@ Result<Rehearsal> run_watched(const std::vector<std::string>& command, const std
     }
     watched.insert(watched.end(), command.begin(), command.end());
     auto exit_code = run_in_foreground(watched, variables, folder);
-    if (!exit_code) return tl::make_unexpected(exit_code.error());
+    if (!exit_code) return pass_on(exit_code);
     rehearsal.exit_code = *exit_code;
     if (auto text = MappedFile::open(log)) rehearsal.files = seen_files(read_call_log(text->text(), ""));
     return rehearsal;

@@ -59,9 +59,9 @@ class Profiler {
         observer_.step("measuring", cold_runs + 2 * subject_.runs);
         Run run;
         for (std::size_t i = 0; i < cold_runs; ++i) {
-            if (auto done = forget(); !done) return tl::make_unexpected(done.error());
+            if (auto done = forget(); !done) return pass_on(done);
             if (auto done = measure(command, fs::current_path(), i == 0, result.cold, run); !done)
-                return tl::make_unexpected(done.error());
+                return pass_on(done);
             if (i == 0) result.cold_timeline = timeline_of(run, true);
             observer_.advance(1);
         }
@@ -70,7 +70,7 @@ class Profiler {
         for (std::size_t i = 0; i <= subject_.runs; ++i) {
             bool told = i == subject_.runs;
             if (auto done = measure(command, fs::current_path(), told, result.warm, run); !done)
-                return tl::make_unexpected(done.error());
+                return pass_on(done);
             if (told) {
                 result.warm_timeline = timeline_of(run, false);
                 result.warm.milliseconds.pop_back();
@@ -78,7 +78,7 @@ class Profiler {
                 if (auto done =
                         measure(subject_.source_command, subject_.source_folder, false, result.source, run);
                     !done)
-                    return tl::make_unexpected(done.error());
+                    return pass_on(done);
             }
             observer_.advance(2);
         }
@@ -181,7 +181,7 @@ class Profiler {
             if (fields[0] == "import" && fields.size() >= 6) {
                 int depth = 0;
                 std::from_chars(fields[5].data(), fields[5].data() + fields[5].size(), depth);
-                bars.push_back({std::string(fields[1]), "import", milliseconds(fields[3]),
+                bars.push_back({std::string(fields[1]), BarKind::import, milliseconds(fields[3]),
                                 milliseconds(fields[4]), depth, 0});
             } else {
                 marks.emplace(fields[0], milliseconds(fields[3]));
@@ -189,20 +189,20 @@ class Profiler {
         }
         double end = marks.contains("end") ? marks["end"] : run.milliseconds;
         std::vector<TimeBar> all;
-        auto add = [&](const char* name, const char* kind, double from, double to) {
+        auto add = [&](const char* name, BarKind kind, double from, double to) {
             if (to > from) all.push_back({name, kind, from, to, 0, to - from});
         };
         if (!marks.contains("launcher")) return bars;
         double program = marks.contains("program") ? marks["program"] : end;
         double tree = marks.contains("tree") ? marks["tree"] : program;
         double main = marks.contains("main") ? marks["main"] : end;
-        add("start of the process", "launcher", 0, marks["launcher"]);
-        add(cold ? "unpacking and checking" : "checking", cold ? "unpack" : "launcher", marks["launcher"],
-            tree);
-        add("launcher", "launcher", tree, program);
-        add("runtime", "runtime", program, main);
-        add("the application", "run", main, end);
-        add("end of the process", "launcher", end, run.milliseconds);
+        add("start of the process", BarKind::launcher, 0, marks["launcher"]);
+        add(cold ? "unpacking and checking" : "checking", cold ? BarKind::unpack : BarKind::launcher,
+            marks["launcher"], tree);
+        add("launcher", BarKind::launcher, tree, program);
+        add("runtime", BarKind::runtime, program, main);
+        add("the application", BarKind::run, main, end);
+        add("end of the process", BarKind::launcher, end, run.milliseconds);
         // Depth in the picture is what they are nested in, in fact: they begin in order.
         std::ranges::stable_sort(bars, [](const TimeBar& one, const TimeBar& other) {
             return one.from != other.from ? one.from < other.from : one.to > other.to;
@@ -214,7 +214,7 @@ class Profiler {
             all.push_back(bar);
         }
         for (std::size_t i = 0; i < all.size(); ++i) {
-            if (all[i].kind != "import") continue;
+            if (all[i].kind != BarKind::import) continue;
             while (!open.empty() && all[open.back()].to <= all[i].from) open.pop_back();
             all[i].depth = static_cast<int>(open.size()) + 1;
             if (!open.empty()) all[open.back()].own -= all[i].to - all[i].from;
@@ -236,7 +236,7 @@ double Measured::high() const { return quantile(milliseconds, 0.75); }
 
 Result<StartProfile> profile_start(const ProfileSubject& subject, Observer& observer) {
     auto folder = StagingFolder::make(fs::temp_directory_path(), "omnistasis-profile");
-    if (!folder) return tl::make_unexpected(folder.error());
+    if (!folder) return pass_on(folder);
     return Profiler(subject, observer, folder->path()).profile();
 }
 

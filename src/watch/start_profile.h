@@ -2,6 +2,7 @@
 
 #include "support/error.h"
 #include "support/observer.h"
+#include "watch/kinds.h"
 
 #include <filesystem>
 #include <map>
@@ -25,7 +26,7 @@ struct Measured {
 /// A stretch of the start: part of the launcher, of the runtime, or an import.
 struct TimeBar {
     std::string name;
-    std::string kind;        ///< `launcher`, `unpack`, `runtime`, `import`, `run`
+    BarKind kind = BarKind::launcher;
     double from = 0, to = 0; ///< milliseconds since the program was started
     int depth = 0;
     double own = 0; ///< without what is nested in it

@@ -65,7 +65,7 @@ Result<Facts> ask(const std::string& program, const std::filesystem::path& helpe
         std::vector<std::string> command{"env", "-u", "LUA_INIT", program, (helpers / "facts.lua").string()};
         if (!entry.empty()) command.push_back(entry);
         auto output = run_program(command);
-        if (!output) return tl::make_unexpected(output.error());
+        if (!output) return pass_on(output);
         if (output->exit_code != 0)
             return fail(ErrorKind::missing, "the interpreter can't be asked", program,
                         output->err.substr(0, output->err.find('\n')),

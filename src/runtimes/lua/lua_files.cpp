@@ -82,10 +82,10 @@ Result<std::vector<trace::MadeFile>> LuaRuntime::make_files(const std::vector<Un
                                                             Observer& observer) {
     std::vector<trace::MadeFile> files;
     auto boot = read_text(helpers_ / "start.lua");
-    if (!boot) return tl::make_unexpected(boot.error());
+    if (!boot) return pass_on(boot);
     observer.step("compiling", code.size());
     auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-lua");
-    if (!scratch) return tl::make_unexpected(scratch.error());
+    if (!scratch) return pass_on(scratch);
     std::string input;
     std::set<std::string> places;
     std::vector<std::pair<std::size_t, std::string>> open; // files to fill, and the keys of their content
@@ -104,8 +104,7 @@ Result<std::vector<trace::MadeFile>> LuaRuntime::make_files(const std::vector<Un
     };
     std::string start = settings() + *boot;
     std::string start_source = (scratch->path() / "start").string();
-    if (auto written = write_atomically(start_source, start); !written)
-        return tl::make_unexpected(written.error());
+    if (auto written = write_atomically(start_source, start); !written) return pass_on(written);
     files.push_back({start_place, "", 0644});
     compile(start_source, Store::key_of(kind + start));
     for (const Unit& unit : code) {
@@ -115,7 +114,7 @@ Result<std::vector<trace::MadeFile>> LuaRuntime::make_files(const std::vector<Un
         made.place = unit.place;
         made.shares = {{unit.name, 0}};
         auto source = MappedFile::open(unit.file);
-        if (!source) return tl::make_unexpected(source.error());
+        if (!source) return pass_on(source);
         made.shares[0].second = source->text().size();
         bool is_plain = project_.sources || !facts_.renames_compiled() || source->text().starts_with("\x1B");
         if (is_plain) {
@@ -128,13 +127,13 @@ Result<std::vector<trace::MadeFile>> LuaRuntime::make_files(const std::vector<Un
     }
     if (open.empty()) return files;
     auto output = run_program({facts_.program, (helpers_ / "compile.lua").string()}, input);
-    if (!output) return tl::make_unexpected(output.error());
+    if (!output) return pass_on(output);
     if (output->exit_code != 0)
         return fail(ErrorKind::fault, "the sources can't be compiled", facts_.program,
                     output->err.substr(0, output->err.find('\n')), "");
     for (const auto& [index, key] : open) {
         auto compiled = read_text(scratch->path() / std::to_string(index));
-        if (!compiled && files[index].place == start_place) return tl::make_unexpected(compiled.error());
+        if (!compiled && files[index].place == start_place) return pass_on(compiled);
         if (compiled) {
             store_->keep(key, std::string(*compiled));
             files[index].content = std::move(*compiled);

@@ -226,10 +226,13 @@ void LuaRuntime::answer_names(const Unit& unit, const ScanResult& scan, Expansio
     }
     if (scan.unknown_module == 0) return;
     bool is_carried = project_.own_files && !project_.is_installed;
-    out.loose_ends.push_back({"computed-import", "a module is required by a computed name", unit.file,
-                              scan.unknown_module, "a module that only this line names may be missing",
-                              "name it with --include MODULE, or let `omnistasis rehearse` see it",
-                              !unit.own || is_carried});
+    out.loose_ends.push_back({.kind = "computed-import",
+                              .what = "a module is required by a computed name",
+                              .file = unit.file,
+                              .line = scan.unknown_module,
+                              .effect = "a module that only this line names may be missing",
+                              .advice = "name it with --include MODULE, or let `omnistasis rehearse` see it",
+                              .minor = !unit.own || is_carried});
 }
 
 /// Files that are run or read by constant paths.
@@ -248,12 +251,14 @@ void LuaRuntime::answer_paths(const Unit& unit, const ScanResult& scan, Expansio
             bool is_there = is_relative && unit.own && is_file(folder_ + "/" + text.text);
             if (!is_there || project_.starts_in_own_folder() || project_.is_installed) continue;
             out.loose_ends.push_back(
-                {"relative-path",
-                 fmt::format("{} is opened relative to the folder that the caller is in", text.text),
-                 unit.file, text.line,
-                 "it is found only where the application is started in a folder that has it",
-                 "put the folder of arg[0] in front of it, or set working_folder = \"app\" under [app] in "
-                 "omnistasis.toml"});
+                {.kind = "relative-path",
+                 .what = fmt::format("{} is opened relative to the folder that the caller is in", text.text),
+                 .file = unit.file,
+                 .line = text.line,
+                 .effect = "it is found only where the application is started in a folder that has it",
+                 .advice = "put the folder of arg[0] in front of it, or set working_folder = \"app\" under "
+                           "[app] in "
+                           "omnistasis.toml"});
         }
 }
 
@@ -275,9 +280,12 @@ void LuaRuntime::note_effects(const Unit& unit, const ScanResult& scan, Expansio
         if (is_file(beside) && (is_own(beside) || !root_of(beside).empty()))
             out.needs.push_back({file_unit(UnitKind::native, beside), reason});
         else if (!trace::want_opened_library(name, reason, out) && unit.own)
-            out.loose_ends.push_back({"missing-library", fmt::format("{} is not found", name), unit.file,
-                                      library.line, "the call that opens it fails, as it does from source",
-                                      "install the library, or expect the error"});
+            out.loose_ends.push_back({.kind = "missing-library",
+                                      .what = fmt::format("{} is not found", name),
+                                      .file = unit.file,
+                                      .line = library.line,
+                                      .effect = "the call that opens it fails, as it does from source",
+                                      .advice = "install the library, or expect the error"});
     }
     std::set<std::string> told;
     for (const TextAt& program : scan.programs) {
@@ -297,9 +305,13 @@ Expansion LuaRuntime::expand(const Unit& unit) {
     if (!scan->compiled_for.empty()) {
         std::string fitting = facts_.is_jit() ? "LuaJIT" : "Lua " + facts_.version;
         if (scan->compiled_for != fitting)
-            out.loose_ends.push_back({"unfit-chunk", fmt::format("it is compiled for {}", scan->compiled_for),
-                                      unit.file, 0, fmt::format("{} can't load it", title()),
-                                      "compile it for the project's interpreter, or ship its source"});
+            out.loose_ends.push_back(
+                {.kind = "unfit-chunk",
+                 .what = fmt::format("it is compiled for {}", scan->compiled_for),
+                 .file = unit.file,
+                 .line = 0,
+                 .effect = fmt::format("{} can't load it", title()),
+                 .advice = "compile it for the project's interpreter, or ship its source"});
         return out;
     }
     for (const Request& request : scan->modules) answer(unit, request, out);
@@ -335,12 +347,11 @@ Result<std::unique_ptr<trace::Runtime>> make_lua_runtime(const Project& project,
                                                          std::shared_ptr<Store> store,
                                                          trace::EntryCheck check) {
     if (project.targets.front() != host_target())
-        if (auto possible = usual_runtime(project.targets.front()); !possible)
-            return tl::make_unexpected(possible.error());
+        if (auto possible = usual_runtime(project.targets.front()); !possible) return pass_on(possible);
     std::string entry =
         check == trace::EntryCheck::now ? real_path((project.folder / project.entry).string()) : "";
     auto facts = find_lua(project, data / "lua", entry, *store);
-    if (!facts) return tl::make_unexpected(facts.error());
+    if (!facts) return pass_on(facts);
     return std::unique_ptr<trace::Runtime>(
         std::make_unique<LuaRuntime>(project, std::move(*facts), data / "lua", std::move(store)));
 }

@@ -32,7 +32,7 @@ Result<bool> take_program(Project& project) {
     fs::path folder = (project.folder / project.entry).lexically_normal();
     auto package = read_package_json((folder / "package.json").string());
     if (!package) return false;
-    if (auto right = check(*package); !right) return tl::make_unexpected(right.error());
+    if (auto right = check(*package); !right) return pass_on(right);
     std::string file, name = package->name.substr(package->name.rfind('/') + 1);
     if (package->programs.size() == 1) {
         file = package->programs.begin()->second;
@@ -105,7 +105,7 @@ Result<bool> settle_entry(Project& project) {
     auto package = read_package_json((project.folder / "package.json").string());
     bool own = project.entry.find("node_modules/") == std::string::npos;
     if (package && own) {
-        if (auto right = check(*package); !right) return tl::make_unexpected(right.error());
+        if (auto right = check(*package); !right) return pass_on(right);
         take_facts(*package, project);
     }
     if (project.name.empty()) {

@@ -9,7 +9,7 @@ namespace omnistasis::node {
 
 Result<void> read_lore_file(const std::filesystem::path& file, Lore& into) {
     auto text = read_text(file);
-    if (!text) return tl::make_unexpected(text.error());
+    if (!text) return pass_on(text);
     toml::parse_result parsed = toml::parse(*text, file.string());
     auto wrong = [&](const toml::source_region& at, std::string why) {
         return fail(ErrorKind::bad_input, "the package lore is not valid",
@@ -56,8 +56,7 @@ Result<Lore> read_lore(const std::filesystem::path& folder) {
     Lore lore;
     for (const FolderEntry& entry : list_folder(folder))
         if (entry.name.ends_with(".toml"))
-            if (auto done = read_lore_file(folder / entry.name, lore); !done)
-                return tl::make_unexpected(done.error());
+            if (auto done = read_lore_file(folder / entry.name, lore); !done) return pass_on(done);
     return lore;
 }
 

@@ -45,7 +45,7 @@ std::vector<trace::InnerLauncher> NodeRuntime::inner_launchers() const {
 Result<std::vector<trace::MadeFile>> NodeRuntime::make_files(const std::vector<Unit>& units, unsigned,
                                                              Observer&) {
     auto boot = read_text(helpers_ / "start.cjs");
-    if (!boot) return tl::make_unexpected(boot.error());
+    if (!boot) return pass_on(boot);
     Json settings;
     settings["interpreter"] = interpreter_place();
     settings["name"] = project_.name;

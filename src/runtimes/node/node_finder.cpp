@@ -85,7 +85,7 @@ Result<Facts> ask(const std::string& program, Store& store) {
             {"env", "-u", "NODE_OPTIONS", program, "-p",
              "process.execPath + '\\n' + process.versions.node + '\\n' + process.platform + '-' + "
              "process.arch"});
-        if (!output) return tl::make_unexpected(output.error());
+        if (!output) return pass_on(output);
         if (output->exit_code != 0)
             return fail(ErrorKind::missing, "the runtime can't be asked", program,
                         output->err.substr(0, output->err.find('\n')),
@@ -150,7 +150,7 @@ Result<std::string> usual_runtime(const std::string& target) {
     Project project;
     project.targets = {target};
     auto facts = find_node(project, *store);
-    if (!facts) return tl::make_unexpected(facts.error());
+    if (!facts) return pass_on(facts);
     return fmt::format("Node.js {}", facts->version);
 }
 
@@ -158,12 +158,11 @@ Result<std::unique_ptr<trace::Runtime>> make_node_runtime(const Project& project
                                                           const std::filesystem::path& data,
                                                           std::shared_ptr<Store> store, trace::EntryCheck) {
     auto facts = find_node(project, *store);
-    if (!facts) return tl::make_unexpected(facts.error());
+    if (!facts) return pass_on(facts);
     auto lore = read_lore(data / "lore" / "node");
-    if (!lore) return tl::make_unexpected(lore.error());
+    if (!lore) return pass_on(lore);
     for (const std::string& file : project.lore)
-        if (auto read = read_lore_file(project.folder / file, *lore); !read)
-            return tl::make_unexpected(read.error());
+        if (auto read = read_lore_file(project.folder / file, *lore); !read) return pass_on(read);
     return std::unique_ptr<trace::Runtime>(std::make_unique<NodeRuntime>(
         project, std::move(*facts), std::move(*lore), data / "node", std::move(store)));
 }

@@ -85,12 +85,14 @@ void NodeRuntime::want_parts_for_system(const Unit& unit, const PackageJson& pac
     }
     if (has_parts && !has_fitting && facts_.system != "linux")
         out.loose_ends.push_back(
-            {"unfit-package",
-             fmt::format("{} has a part for each system, and none for {} on {} is installed", package.name,
-                         facts_.system, facts_.processor),
-             unit.file, 0, "the application may stop when it uses the package",
-             fmt::format("npm install --force --no-save {}",
-                         example.empty() ? "its part for the target" : example)});
+            {.kind = "unfit-package",
+             .what = fmt::format("{} has a part for each system, and none for {} on {} is installed",
+                                 package.name, facts_.system, facts_.processor),
+             .file = unit.file,
+             .line = 0,
+             .effect = "the application may stop when it uses the package",
+             .advice = fmt::format("npm install --force --no-save {}",
+                                   example.empty() ? "its part for the target" : example)});
 }
 
 /// Native addons that are looked for in the package's folder by a name that is computed: all that fit the
@@ -121,11 +123,13 @@ void NodeRuntime::want_addons(const Unit& unit, const PackageJson& package, Expa
     }
     if (any && out.needs.size() == before)
         out.loose_ends.push_back(
-            {"unfit-package",
-             fmt::format("the native addon of {} is only there for other systems than {} on {}", package.name,
-                         facts_.system, facts_.processor),
-             unit.file, 0, "the application stops when it loads the addon",
-             "install the package on or for the target's system"});
+            {.kind = "unfit-package",
+             .what = fmt::format("the native addon of {} is only there for other systems than {} on {}",
+                                 package.name, facts_.system, facts_.processor),
+             .file = unit.file,
+             .line = 0,
+             .effect = "the application stops when it loads the addon",
+             .advice = "install the package on or for the target's system"});
 }
 
 void NodeRuntime::apply_lore(const Unit& unit, const PackageJson& package, Expansion& out) {

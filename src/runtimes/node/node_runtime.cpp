@@ -297,15 +297,21 @@ void NodeRuntime::answer_missing(const Unit& unit, const Request& request, const
                                  const Found& found, const Reason& reason, Expansion& out) {
     if (is_excluded(what) || request.kind == RequestKind::resolve) return;
     if (found.kind == Found::Kind::broken) {
-        out.loose_ends.push_back(
-            {"broken-package", fmt::format("the package.json of {} is no valid JSON", what), found.why_file,
-             found.why_line, "the application stops when it gets there", found.why});
+        out.loose_ends.push_back({.kind = "broken-package",
+                                  .what = fmt::format("the package.json of {} is no valid JSON", what),
+                                  .file = found.why_file,
+                                  .line = found.why_line,
+                                  .effect = "the application stops when it gets there",
+                                  .advice = found.why});
         return;
     }
     if (found.kind == Found::Kind::forbidden && !reason.optional) {
-        out.loose_ends.push_back({"forbidden-path", found.why, unit.file, request.line,
-                                  "the application stops when it gets there",
-                                  fmt::format("{} says what can be asked for", found.why_file)});
+        out.loose_ends.push_back({.kind = "forbidden-path",
+                                  .what = found.why,
+                                  .file = unit.file,
+                                  .line = request.line,
+                                  .effect = "the application stops when it gets there",
+                                  .advice = fmt::format("{} says what can be asked for", found.why_file)});
         return;
     }
     // A package that is bundled into one file has the names of its parts still in it.
@@ -440,15 +446,17 @@ void NodeRuntime::answer_family(const Unit& unit, const Request& request, const 
     });
     if (is_named) return;
     out.loose_ends.push_back(
-        {loads ? "computed-import" : "computed-path",
-         fmt::format("{} {} `{}`, of which a part is computed", unit.name, loads ? "loads" : "names",
-                     shown(request.text)),
-         unit.file, request.line,
-         fmt::format("{} files that fit are carried; others would be missing", files.size()),
-         unit.own
-             ? fmt::format("if that is all, say so with --include '{}'; else rehearse the application", name)
-             : std::string("rehearse the application, or name what it needs with --include"),
-         !unit.own});
+        {.kind = loads ? "computed-import" : "computed-path",
+         .what = fmt::format("{} {} `{}`, of which a part is computed", unit.name, loads ? "loads" : "names",
+                             shown(request.text)),
+         .file = unit.file,
+         .line = request.line,
+         .effect = fmt::format("{} files that fit are carried; others would be missing", files.size()),
+         .advice =
+             unit.own ? fmt::format(
+                            "if that is all, say so with --include '{}'; else rehearse the application", name)
+                      : std::string("rehearse the application, or name what it needs with --include"),
+         .minor = !unit.own});
 }
 
 /// A package whose name is computed: those fit that the asking package says it works with.
@@ -480,14 +488,17 @@ void NodeRuntime::answer_computed_package(const Unit& unit, const Request& reque
     }
     if (!loads || request.guarded) return;
     out.loose_ends.push_back(
-        {"computed-import",
-         request.text == std::string(1, unknown)
-             ? fmt::format("{} loads a module by a computed name", unit.name)
-             : fmt::format("{} loads `{}`, of which a part is computed", unit.name, shown(request.text)),
-         unit.file, request.line,
-         out.needs.size() == before ? "what it loads there is not known"
-                                    : "packages that fit are carried; others would be missing",
-         "rehearse the application, or name what it loads with --include", !unit.own});
+        {.kind = "computed-import",
+         .what =
+             request.text == std::string(1, unknown)
+                 ? fmt::format("{} loads a module by a computed name", unit.name)
+                 : fmt::format("{} loads `{}`, of which a part is computed", unit.name, shown(request.text)),
+         .file = unit.file,
+         .line = request.line,
+         .effect = out.needs.size() == before ? "what it loads there is not known"
+                                              : "packages that fit are carried; others would be missing",
+         .advice = "rehearse the application, or name what it loads with --include",
+         .minor = !unit.own});
 }
 
 } // namespace omnistasis::node

@@ -7,6 +7,7 @@
 #include "runtimes/node/scanner.h"
 #include "support/files.h"
 #include "trace/capabilities.h"
+#include "trace/trial.h"
 
 #include <map>
 #include <mutex>
@@ -21,6 +22,9 @@ using trace::Need;
 using trace::Reason;
 using trace::Unit;
 using trace::UnitKind;
+
+/// What units need, each by its number.
+using UnitNeeds = std::vector<std::pair<trace::UnitId, Need>>;
 
 /// What a runtime is, as its files say.
 struct Facts {
@@ -48,8 +52,8 @@ class NodeRuntime : public trace::Runtime,
     std::string title() const override { return "Node.js " + facts_.version; }
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
-    std::vector<std::pair<trace::UnitId, Need>> finalize(const std::vector<Unit>& units) override;
-    std::vector<trace::LooseEnd> final_loose_ends() override { return ends_; }
+    UnitNeeds finalize(const std::vector<Unit>& units) override;
+    std::vector<trace::LooseEnd> final_loose_ends() override;
     std::string reading_of(const Unit& unit) override;
     std::string learned() const override { return {}; }
     Result<void> relearn(std::string_view) override { return {}; }
@@ -103,11 +107,16 @@ class NodeRuntime : public trace::Runtime,
     bool fits_target(const PackageJson& package) const;
     bool is_addon_for_target(const std::string& file) const;
     std::string project_unit_place() const;
-    void settle_declared(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
+    void settle_declared(const std::vector<Unit>& units, UnitNeeds& needs);
     void want_declared(const std::string& name, const Unit& main, const Reason& reason, bool required,
                        Expansion& out);
-    void settle_named(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
-    void settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
+    void settle_named(const std::vector<Unit>& units, UnitNeeds& needs);
+    std::map<std::string, std::vector<std::string>> modules_to_try(const std::vector<Unit>& units);
+    void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
+    void take_trial(const std::vector<Unit>& units, const std::map<std::string_view, trace::UnitId>& ids,
+                    const trace::TrialRecord& record, UnitNeeds& needs);
+    void settle_small_packages(const std::vector<Unit>& units, UnitNeeds& needs);
+    void settle_own_files(const std::vector<Unit>& units, UnitNeeds& needs);
 
     Project project_;
     Facts facts_;
@@ -120,6 +129,8 @@ class NodeRuntime : public trace::Runtime,
     bool own_settled_ = false;
     bool declared_settled_ = false;
     std::set<std::string> searched_;         ///< packages whose files were searched for names, by place
+    std::set<std::string> tried_;            ///< files that were loaded on trial
+    std::string trial_trouble_;              ///< why packages could not be asked; empty where they could
     std::set<std::string> whole_;            ///< packages that were looked at: folder and place
     std::vector<trace::LooseEnd> ends_;      ///< what is told once the trace is done
     std::vector<std::string> entry_options_; ///< that the entry's first line gives the runtime

@@ -49,12 +49,24 @@ void collect(Resolver& resolver, const std::string& folder, int depth, std::vect
 
 } // namespace
 
-std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::finalize(const std::vector<Unit>& units) {
-    std::vector<std::pair<trace::UnitId, Need>> needs;
+UnitNeeds NodeRuntime::finalize(const std::vector<Unit>& units) {
+    UnitNeeds needs;
     if (!units.empty() && project_.own_files && !own_settled_) settle_own_files(units, needs);
     if (!units.empty() && !declared_settled_) settle_declared(units, needs);
     if (needs.empty()) settle_named(units, needs);
-    if (!project_.whole_packages) return needs;
+    if (project_.whole_packages) settle_small_packages(units, needs);
+    // What can be known without running anything comes first.
+    if (needs.empty()) settle_trials(units, needs);
+    return needs;
+}
+
+std::vector<trace::LooseEnd> NodeRuntime::final_loose_ends() {
+    std::vector<trace::LooseEnd> ends = ends_;
+    if (!trial_trouble_.empty()) ends.push_back(trace::packages_not_asked(trial_trouble_, facts_.program));
+    return ends;
+}
+
+void NodeRuntime::settle_small_packages(const std::vector<Unit>& units, UnitNeeds& needs) {
     // A package may have several places; each is one of its own.
     std::map<std::string, trace::UnitId> reached;
     std::unordered_set<std::string_view> files;
@@ -91,7 +103,6 @@ std::vector<std::pair<trace::UnitId, Need>> NodeRuntime::finalize(const std::vec
                 Need{std::move(unit), {"goes along with its whole package, with", units[id].file, 0, true}});
         }
     }
-    return needs;
 }
 
 /// A package that the application says that it needs, whether or not a request shows it.
@@ -111,15 +122,17 @@ void NodeRuntime::want_declared(const std::string& name, const Unit& main, const
         return;
     }
     if (required)
-        out.loose_ends.push_back({"declared-missing", fmt::format("{} is declared and not installed", name),
-                                  reason.file, 0, "the application stops where it needs it",
-                                  "run `npm install` in the project"});
+        out.loose_ends.push_back({.kind = "declared-missing",
+                                  .what = fmt::format("{} is declared and not installed", name),
+                                  .file = reason.file,
+                                  .line = 0,
+                                  .effect = "the application stops where it needs it",
+                                  .advice = "run `npm install` in the project"});
 }
 
 /// What the application's package.json names: its dependencies. Of what the project around a tool names, the
 /// tool's plug-ins and presets: they say whose parts they are.
-void NodeRuntime::settle_declared(const std::vector<Unit>& units,
-                                  std::vector<std::pair<trace::UnitId, Need>>& needs) {
+void NodeRuntime::settle_declared(const std::vector<Unit>& units, UnitNeeds& needs) {
     declared_settled_ = true;
     auto main = std::ranges::find(units, entry_, &Unit::file);
     std::string root = placement_.package_root(entry_);
@@ -174,8 +187,7 @@ std::set<std::string> specifiers_in(std::string_view text, const std::string& na
 
 /// Packages that a package of others declares and that no request leads to: where its files name them, by a
 /// text that goes to who knows where, they may be loaded.
-void NodeRuntime::settle_named(const std::vector<Unit>& units,
-                               std::vector<std::pair<trace::UnitId, Need>>& needs) {
+void NodeRuntime::settle_named(const std::vector<Unit>& units, UnitNeeds& needs) {
     std::set<std::string> carried; // folders of packages
     std::map<std::string, std::vector<trace::UnitId>> scripts;
     for (trace::UnitId id = 0; id < units.size(); ++id) {
@@ -209,8 +221,7 @@ void NodeRuntime::settle_named(const std::vector<Unit>& units,
     }
 }
 
-void NodeRuntime::settle_own_files(const std::vector<Unit>& units,
-                                   std::vector<std::pair<trace::UnitId, Need>>& needs) {
+void NodeRuntime::settle_own_files(const std::vector<Unit>& units, UnitNeeds& needs) {
     own_settled_ = true;
     // A program among the packages is one of them.
     if (entry_.find("/node_modules/") != std::string::npos) return;

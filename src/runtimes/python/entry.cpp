@@ -149,7 +149,7 @@ Result<bool> settle_entry(Project& project) {
         if (is_file(folder / main_file)) {
             project.entry = (fs::path(project.entry) / main_file).lexically_normal().string();
         } else if (auto read = read_pyproject(project); !read) {
-            return tl::make_unexpected(read.error());
+            return pass_on(read);
         }
     }
     if (project.entry.empty()) return false;

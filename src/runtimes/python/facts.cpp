@@ -85,7 +85,7 @@ std::string interpreter_of_script(const std::filesystem::path& script) {
 Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,
                               const std::string& entry, bool checks_entry) {
     auto script = read_text(helpers / "facts.py");
-    if (!script) return tl::make_unexpected(script.error());
+    if (!script) return pass_on(script);
     std::string subject = interpreter + '\0' + *script;
     for (const char* variable : {"PYTHONPATH", "PYTHONHOME", "PYTHONNOUSERSITE", "PYTHONUSERBASE",
                                  "VIRTUAL_ENV", "HOME", "PYENV_VERSION", "PATH"})
@@ -99,7 +99,7 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
     Json verdict = parse_json(verdicts.find());
     if (!json.is_object() || (checks_entry && !verdict.is_array())) {
         auto output = run_program({interpreter, "-c", *script, entry});
-        if (!output) return tl::make_unexpected(output.error());
+        if (!output) return pass_on(output);
         json = parse_json(output->out);
         if (output->exit_code != 0 || !json.is_object()) {
             std::string last_line = output->err;

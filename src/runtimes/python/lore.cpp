@@ -17,7 +17,7 @@ class LoreReader {
 
     Result<void> read_into(Lore& lore) {
         auto text = read_text(file_);
-        if (!text) return tl::make_unexpected(text.error());
+        if (!text) return pass_on(text);
         toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed) return wrong(parsed.error().source(), std::string(parsed.error().description()));
         const toml::table& root = parsed.table();
@@ -61,7 +61,7 @@ class LoreReader {
                 key == "on_request" || key == "calls" || key == "one_of" || key == "as_files" ||
                 key == "libraries" || key == "part_data") {
                 auto names = strings(value);
-                if (!names) return tl::make_unexpected(names.error());
+                if (!names) return pass_on(names);
                 (key == "module"       ? modules
                  : key == "include"    ? entry.include
                  : key == "parts"      ? entry.parts
@@ -84,7 +84,7 @@ class LoreReader {
             } else if (key == "when_named" && value.is_table()) {
                 for (const auto& [name, needed] : *value.as_table()) {
                     auto names = strings(needed);
-                    if (!names) return tl::make_unexpected(names.error());
+                    if (!names) return pass_on(names);
                     entry.when_named[std::string(name.str())] = std::move(*names);
                 }
             } else if (key == "data" && value.is_array()) {
@@ -119,7 +119,7 @@ class LoreReader {
             return wrong(node.source(), "a table with `from`, and mostly `to`, is expected");
         LoreData data;
         auto from = strings(*table->get("from"));
-        if (!from) return tl::make_unexpected(from.error());
+        if (!from) return pass_on(from);
         data.from = std::move(*from);
         data.to = (*table)["to"].value_or(std::string());
         bool beside =
@@ -131,7 +131,7 @@ class LoreReader {
         for (auto [key, into] : {std::pair("without", &data.without), {"needed", &data.needed}})
             if (const toml::node* list = table->get(key)) {
                 auto patterns = strings(*list);
-                if (!patterns) return tl::make_unexpected(patterns.error());
+                if (!patterns) return pass_on(patterns);
                 *into = std::move(*patterns);
             }
         entry.data.push_back(std::move(data));
@@ -151,8 +151,7 @@ Result<Lore> read_lore(const std::filesystem::path& folder) {
     Lore lore;
     for (const FolderEntry& entry : list_folder(folder)) {
         if (!entry.name.ends_with(".toml")) continue;
-        if (auto done = read_lore_file(folder / entry.name, lore); !done)
-            return tl::make_unexpected(done.error());
+        if (auto done = read_lore_file(folder / entry.name, lore); !done) return pass_on(done);
     }
     return lore;
 }

@@ -3,6 +3,7 @@
 #include "runtimes/python/marshal.h"
 #include "support/byte_writer.h"
 #include "support/file_hash.h"
+#include "support/first_failure.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
 #include "support/subprocess.h"
@@ -11,7 +12,6 @@
 #include <atomic>
 #include <charconv>
 #include <fmt/format.h>
-#include <mutex>
 #include <oneapi/tbb/parallel_for.h>
 #include <optional>
 #include <sys/stat.h>
@@ -122,8 +122,7 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
     for (std::size_t i = 0; i < sources.size(); ++i)
         if (results[i].code.empty() && results[i].error.empty()) missing.push_back(i);
     observer.advance(sources.size() - missing.size());
-    if (auto done = compile_new(sources, missing, results, jobs, observer); !done)
-        return tl::make_unexpected(done.error());
+    if (auto done = compile_new(sources, missing, results, jobs, observer); !done) return pass_on(done);
     oneapi::tbb::parallel_for(std::size_t(0), missing.size(), [&](std::size_t number) {
         std::size_t i = missing[number];
         if (!keys[i].empty()) store_->keep_shared(keys[i], kept_form(results[i]));
@@ -137,8 +136,7 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
     std::size_t share = which.size() / std::max(1u, jobs) + 1;
     std::size_t batch = std::min(share, std::clamp(share / 4, least_in_batch, most_in_batch));
     std::atomic<std::size_t> next = 0;
-    std::mutex mutex;
-    std::optional<Error> failed;
+    FirstFailure failures;
 
     auto compile_batch = [&](std::size_t first) -> Result<void> {
         std::size_t last = std::min(first + batch, which.size());
@@ -151,7 +149,7 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
         }
         auto output =
             run_program({facts_.executable, "-I", "-S", "-B", (helpers_ / "compile.py").string()}, input);
-        if (!output) return tl::make_unexpected(output.error());
+        if (!output) return pass_on(output);
         std::string_view rest = output->out;
         for (std::size_t at = first; at < last; ++at) {
             std::size_t i = which[at];
@@ -183,8 +181,7 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
             std::size_t first = next.fetch_add(batch);
             if (first >= which.size()) return;
             if (auto done = compile_batch(first); !done) {
-                std::lock_guard lock(mutex);
-                failed = done.error();
+                failures.note(first, done.error());
                 return;
             }
         }
@@ -193,8 +190,7 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
     for (unsigned i = 1; i < jobs && i * batch < which.size(); ++i) workers.emplace_back(work);
     work();
     for (std::thread& worker : workers) worker.join();
-    if (failed) return tl::make_unexpected(*failed);
-    return {};
+    return failures.result();
 }
 
 ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::vector<StoredName>& names,

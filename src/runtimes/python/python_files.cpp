@@ -83,7 +83,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
 
     ModuleStore store(facts_, helpers_, store_);
     auto compiled = store.compile(sources, jobs, observer);
-    if (!compiled) return tl::make_unexpected(compiled.error());
+    if (!compiled) return pass_on(compiled);
 
     std::vector<trace::MadeFile> files;
     std::vector<ModuleStore::Module> kept;

@@ -78,9 +78,13 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
             }
         if (!there && unit.own && !name.empty())
             out.loose_ends.push_back(
-                {"no-metadata", fmt::format("the metadata of {} is asked for, and is not there", asked.text),
-                 unit.file, asked.line, "the call fails, as it does from source",
-                 "install the distribution, or expect the error", true});
+                {.kind = "no-metadata",
+                 .what = fmt::format("the metadata of {} is asked for, and is not there", asked.text),
+                 .file = unit.file,
+                 .line = asked.line,
+                 .effect = "the call fails, as it does from source",
+                 .advice = "install the distribution, or expect the error",
+                 .minor = true});
     }
     for (const StringAt& group : result.entry_point_groups) want_group(group, unit.file, out);
 }
@@ -326,9 +330,12 @@ bool PythonRuntime::want_own_path(const Unit& unit, const std::string& path, std
         relative_to(path, facts_.prefix).empty() && is_there(path);
     if (elsewhere)
         out.loose_ends.push_back(
-            {"absolute-path", fmt::format("`{}` is a path of this machine", path), unit.file, line,
-             "other machines do not have it",
-             "put the file into the project and name it relative to the source, or use --asset"});
+            {.kind = "absolute-path",
+             .what = fmt::format("`{}` is a path of this machine", path),
+             .file = unit.file,
+             .line = line,
+             .effect = "other machines do not have it",
+             .advice = "put the file into the project and name it relative to the source, or use --asset"});
     return elsewhere;
 }
 
@@ -368,15 +375,22 @@ void PythonRuntime::want_opened_libraries(const Unit& unit, const ScanResult& sc
         bool beside = is_there(fs::path(unit.file).parent_path() / library.text) ||
                       is_there(project_.folder / library.text);
         if (beside || trace::want_opened_library(library.text, reason, out) || !unit.own) continue;
-        out.loose_ends.push_back({"missing-library", fmt::format("{} is not found", library.text), unit.file,
-                                  library.line, "the call that opens it fails, as it does from source",
-                                  "install the package that holds the library", true});
+        out.loose_ends.push_back({.kind = "missing-library",
+                                  .what = fmt::format("{} is not found", library.text),
+                                  .file = unit.file,
+                                  .line = library.line,
+                                  .effect = "the call that opens it fails, as it does from source",
+                                  .advice = "install the package that holds the library",
+                                  .minor = true});
     }
     if (unit.own && scan.computed_library != 0 && scan.libraries.empty())
-        out.loose_ends.push_back({"computed-library", "a library is opened by a computed name", unit.file,
-                                  scan.computed_library,
-                                  "the library is missing from the output unless something else brings it in",
-                                  "run it with `omnistasis rehearse`, or carry the library with --asset"});
+        out.loose_ends.push_back(
+            {.kind = "computed-library",
+             .what = "a library is opened by a computed name",
+             .file = unit.file,
+             .line = scan.computed_library,
+             .effect = "the library is missing from the output unless something else brings it in",
+             .advice = "run it with `omnistasis rehearse`, or carry the library with --asset"});
 }
 
 /// A package whose parts are loaded when they are used, and are listed in a stub file beside its own.

@@ -169,10 +169,12 @@ void PythonRuntime::want_declared(Expansion& out) {
             declared.push_back(found);
         } else {
             out.loose_ends.push_back(
-                {"declared-missing", fmt::format("{} is declared and not installed", requirement->name),
-                 (project_.own_folder / "pyproject.toml").string(), 0,
-                 "the application stops where it needs it",
-                 "install the project's requirements into the environment of its runtime"});
+                {.kind = "declared-missing",
+                 .what = fmt::format("{} is declared and not installed", requirement->name),
+                 .file = (project_.own_folder / "pyproject.toml").string(),
+                 .line = 0,
+                 .effect = "the application stops where it needs it",
+                 .advice = "install the project's requirements into the environment of its runtime"});
         }
     }
     for (const Distribution* one : declared) {
@@ -221,9 +223,12 @@ void PythonRuntime::want_installed_files(Expansion& out) {
         size += fs::file_size(file, failed);
         if (size > most_own_bytes) {
             out.loose_ends.push_back(
-                {"own-too-large",
-                 fmt::format("{} and what follows of the application's package stays out", file), entry_.file,
-                 0, "the application may look for it", "name what it needs with --asset"});
+                {.kind = "own-too-large",
+                 .what = fmt::format("{} and what follows of the application's package stays out", file),
+                 .file = entry_.file,
+                 .line = 0,
+                 .effect = "the application may look for it",
+                 .advice = "name what it needs with --asset"});
             break;
         }
         std::string name = module_name_of(relative_to(file, system_packages_folder));

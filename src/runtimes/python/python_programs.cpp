@@ -24,12 +24,15 @@ void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
         auto id = ids.find(scanned.name);
         if (scanned.standard || id == ids.end() || only_goes_along(scanned)) continue;
         if (scanned.result.searches_path != 0)
-            ends_.push_back({"starts-program", "it looks for programs in the folders of PATH by itself",
-                             scanned.file, scanned.result.searches_path,
-                             "where they are not installed, that part of the application does not work",
-                             "carry a program with --program NAME, or tell the application's users to "
-                             "install it",
-                             !scanned.own});
+            ends_.push_back(
+                {.kind = "starts-program",
+                 .what = "it looks for programs in the folders of PATH by itself",
+                 .file = scanned.file,
+                 .line = scanned.result.searches_path,
+                 .effect = "where they are not installed, that part of the application does not work",
+                 .advice = "carry a program with --program NAME, or tell the application's users to "
+                           "install it",
+                 .minor = !scanned.own});
         for (const StringAt& program : scanned.result.programs) {
             if (!programs_seen_.insert({program.text, scanned.own}).second) continue;
             if (scanned.own && carry_program(id->second, scanned, program, needs)) continue;

@@ -87,12 +87,12 @@ std::string PythonRuntime::module_file(const std::string& module) {
 Result<trace::WatchedRun> PythonRuntime::watched_run(const std::filesystem::path& scratch,
                                                      const std::vector<std::string>& arguments) {
     auto watcher = read_text(helpers_ / "watch_imports.py");
-    if (!watcher) return tl::make_unexpected(watcher.error());
+    if (!watcher) return pass_on(watcher);
     fs::path folder = scratch / "watcher";
     std::error_code failed;
     fs::create_directories(folder, failed);
     if (auto written = write_atomically(folder / "sitecustomize.py", *watcher); !written)
-        return tl::make_unexpected(written.error());
+        return pass_on(written);
 
     trace::WatchedRun run;
     std::string path = folder.string();

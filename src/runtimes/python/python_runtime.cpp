@@ -189,7 +189,7 @@ Result<Expansion> PythonRuntime::roots() {
             if (name.starts_with(family))
                 want(name, {"may be the encoding of the user's locale", "", 0, false}, out);
 
-    if (auto found = find_entry_module(); !found) return tl::make_unexpected(found.error());
+    if (auto found = find_entry_module(); !found) return pass_on(found);
     application_ = find_application();
     Reason entry{"is the entry point", project_.project_file.string(), 0, false};
     if (entry_.kind == Entry::Kind::module) want(parent_of(entry_.module), entry, out);
@@ -237,10 +237,14 @@ void PythonRuntime::note_entry_function(Expansion& out) {
             if (token.kind == TokenKind::name) names.insert(std::string(token.text));
     if (names.contains(name)) return;
     auto near = near_matches(name, {names.begin(), names.end()});
-    out.loose_ends.push_back({"no-entry-function", fmt::format("{} names no {}", entry_.module, name),
-                              entry_.file, 0, "the application stops when it starts",
-                              near.empty() ? "name a function of the module in app.entry"
-                                           : fmt::format("did you mean {}?", fmt::join(near, ", "))});
+    out.loose_ends.push_back({.kind = "no-entry-function",
+                              .what = fmt::format("{} names no {}", entry_.module, name),
+                              .file = entry_.file,
+                              .line = 0,
+                              .effect = "the application stops when it starts",
+                              .advice = near.empty()
+                                            ? "name a function of the module in app.entry"
+                                            : fmt::format("did you mean {}?", fmt::join(near, ", "))});
 }
 
 /// What runs as __main__: the entry itself, or our few lines that call the entry's function.
@@ -338,9 +342,13 @@ void PythonRuntime::scan_source(const Unit& unit, Expansion& out) {
             note_computed_import(unit.file, line, "a module is imported by a computed name", out);
     else if (!scanned.standard && !scanned.result.unknown_imports.empty())
         out.loose_ends.push_back(
-            {"computed-import", fmt::format("{} imports modules by computed names", scanned.name), unit.file,
-             scanned.result.unknown_imports.front(), "a module that only this package knows may be missing",
-             "run the application with `omnistasis rehearse`, which shows what is imported there", true});
+            {.kind = "computed-import",
+             .what = fmt::format("{} imports modules by computed names", scanned.name),
+             .file = unit.file,
+             .line = scanned.result.unknown_imports.front(),
+             .effect = "a module that only this package knows may be missing",
+             .advice = "run the application with `omnistasis rehearse`, which shows what is imported there",
+             .minor = true});
     for (const StringAt& code : scanned.result.code_strings)
         if (finder_.find(code.text))
             want(code.text, {"imports, in a text,", unit.file, code.line, true}, out);
@@ -384,7 +392,7 @@ std::string PythonRuntime::reading_of(const Unit& unit) {
 std::string PythonRuntime::learned() const {
     Json json{
         {"moved", moved_},           {"sources", reads_own_sources_}, {"shown", shows_modules_},
-        {"idle", idle_lore_},       {"with_source", with_source_},   {"imported", imported_},
+        {"idle", idle_lore_},        {"with_source", with_source_},   {"imported", imported_},
         {"late_names", late_names_}, {"programs", carries_programs_}, {"libraries", introspected_.versions}};
     return json_line(json);
 }
@@ -475,28 +483,36 @@ void PythonRuntime::note_shadowing(const Unit& unit, Expansion& out) {
         fs::path base = fs::path(library) / unit.name;
         if (!is_there(base.string() + ".py") && !is_there(base / "__init__.py")) continue;
         out.loose_ends.push_back(
-            {"shadows-standard",
-             fmt::format("this file takes the place of the standard module {}", unit.name), unit.file, 0,
-             "whatever imports that module gets this file, packages too",
-             "give the file another name, unless that is what you want"});
+            {.kind = "shadows-standard",
+             .what = fmt::format("this file takes the place of the standard module {}", unit.name),
+             .file = unit.file,
+             .line = 0,
+             .effect = "whatever imports that module gets this file, packages too",
+             .advice = "give the file another name, unless that is what you want"});
         return;
     }
     for (const std::string& other : finder_.elsewhere(unit.name))
         out.loose_ends.push_back(
-            {"exists-twice",
-             fmt::format("{} is there twice: this file is taken, {} is not", unit.name, other), unit.file, 0,
-             "whatever imports that module gets this file, packages too",
-             "give one of them another name, unless that is what you want", true});
+            {.kind = "exists-twice",
+             .what = fmt::format("{} is there twice: this file is taken, {} is not", unit.name, other),
+             .file = unit.file,
+             .line = 0,
+             .effect = "whatever imports that module gets this file, packages too",
+             .advice = "give one of them another name, unless that is what you want",
+             .minor = true});
 }
 
 /// What the application's own code expects around it and does not find once it is built.
 void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out) {
     if (!unit.own) return;
     if (scan.asks_for_source != 0 && !project_.sources)
-        out.loose_ends.push_back({"asks-for-source",
-                                  "a source text is asked for, and only compiled code goes along", unit.file,
-                                  scan.asks_for_source, "the call fails with an OSError",
-                                  "set sources = true under [runtime] in omnistasis.toml if it is needed"});
+        out.loose_ends.push_back(
+            {.kind = "asks-for-source",
+             .what = "a source text is asked for, and only compiled code goes along",
+             .file = unit.file,
+             .line = scan.asks_for_source,
+             .effect = "the call fails with an OSError",
+             .advice = "set sources = true under [runtime] in omnistasis.toml if it is needed"});
     for (const StringAt& path : scan.written_paths) {
         // A relative path is the caller's, unless the application starts in its own folder.
         bool is_relative = path.text.front() != '/';
@@ -510,10 +526,13 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
     for (const StringAt& path : scan.opened_paths) {
         if (path.text == "." || !is_there(project_.folder / path.text)) continue;
         out.loose_ends.push_back(
-            {"relative-path",
-             fmt::format("{} is opened relative to the folder that the caller is in", path.text), unit.file,
-             path.line, "it is found only where the application is started in a folder that has it",
-             "open it relative to __file__, or set working_folder = \"app\" under [app] in omnistasis.toml"});
+            {.kind = "relative-path",
+             .what = fmt::format("{} is opened relative to the folder that the caller is in", path.text),
+             .file = unit.file,
+             .line = path.line,
+             .effect = "it is found only where the application is started in a folder that has it",
+             .advice = "open it relative to __file__, or set working_folder = \"app\" under [app] in "
+                       "omnistasis.toml"});
     }
 }
 
@@ -598,12 +617,15 @@ void PythonRuntime::note_computed_import(const std::string& file, std::uint32_t 
     std::string position = fmt::format("{}:{}", relative_to(file, project_.folder.string()), line);
     auto seen = std::ranges::count(project_.rehearsed.modules, position, &Rehearsed::Module::from);
     out.loose_ends.push_back(
-        {"computed-import",
-         seen == 0
-             ? what
-             : fmt::format("{}; rehearsals saw {} there", what, seen == 1 ? "one" : std::to_string(seen)),
-         file, line, "the module is missing from the output unless something else brings it in",
-         "run it with `omnistasis rehearse`, or name the modules with --include or trace.include", seen > 0});
+        {.kind = "computed-import",
+         .what = seen == 0 ? what
+                           : fmt::format("{}; rehearsals saw {} there", what,
+                                         seen == 1 ? "one" : std::to_string(seen)),
+         .file = file,
+         .line = line,
+         .effect = "the module is missing from the output unless something else brings it in",
+         .advice = "run it with `omnistasis rehearse`, or name the modules with --include or trace.include",
+         .minor = seen > 0});
 }
 
 void PythonRuntime::answer_family(const Unit& unit, const Request& request, const Reason& reason,
@@ -628,11 +650,14 @@ void PythonRuntime::answer_family(const Unit& unit, const Request& request, cons
         }
     if (unit.own && !covered_by_include(request.module))
         out.loose_ends.push_back(
-            {"computed-import",
-             fmt::format("the module's name is computed: all {} that begin with {} are taken", count,
-                         request.module),
-             unit.file, request.line, "the output may hold more than is needed",
-             fmt::format("settle it with --include '{}*' or the names that are needed", request.module)});
+            {.kind = "computed-import",
+             .what = fmt::format("the module's name is computed: all {} that begin with {} are taken", count,
+                                 request.module),
+             .file = unit.file,
+             .line = request.line,
+             .effect = "the output may hold more than is needed",
+             .advice =
+                 fmt::format("settle it with --include '{}*' or the names that are needed", request.module)});
 }
 
 namespace {
@@ -678,9 +703,9 @@ Result<void> check_target(const std::string& target) {
 } // namespace
 
 Result<std::string> usual_runtime(const std::string& target) {
-    if (auto right = check_target(target); !right) return tl::make_unexpected(right.error());
+    if (auto right = check_target(target); !right) return pass_on(right);
     auto interpreter = find_interpreter("", fs::current_path(), fs::current_path());
-    if (!interpreter) return tl::make_unexpected(interpreter.error());
+    if (!interpreter) return pass_on(interpreter);
     return "Python, " + *interpreter;
 }
 
@@ -688,7 +713,7 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                                                             const std::filesystem::path& data,
                                                             std::shared_ptr<Store> store,
                                                             trace::EntryCheck check) {
-    if (auto right = check_target(project.targets.front()); !right) return tl::make_unexpected(right.error());
+    if (auto right = check_target(project.targets.front()); !right) return pass_on(right);
     std::string home = project.runtime_home;
     if (home.empty() && project.is_installed) home = interpreter_of_script(project.folder / project.entry);
     // What the system installed runs with the system's own.
@@ -696,25 +721,23 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
         is_file("/usr/bin/python3"))
         home = "/usr/bin/python3";
     auto interpreter = find_interpreter(home, project.folder, project.own_folder);
-    if (!interpreter) return tl::make_unexpected(interpreter.error());
+    if (!interpreter) return pass_on(interpreter);
     std::string entry = read_entry(project).file;
     auto facts = ask_interpreter(*interpreter, data / "python", entry, check == trace::EntryCheck::now);
-    if (!facts) return tl::make_unexpected(facts.error());
+    if (!facts) return pass_on(facts);
     if (!facts->entry_error.empty())
         return fail(ErrorKind::bad_input, "the entry point is no valid Python source",
                     facts->entry_error_line ? fmt::format("{}:{}", entry, facts->entry_error_line) : entry,
                     facts->entry_error,
                     fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor,
                                 facts->executable));
-    if (auto unpacked = unpack_zipped_packages(facts->search_path); !unpacked)
-        return tl::make_unexpected(unpacked.error());
+    if (auto unpacked = unpack_zipped_packages(facts->search_path); !unpacked) return pass_on(unpacked);
     Project whole = project;
     if (!project.is_installed) whole.root_folder = root_of_sources(project, *facts);
     auto lore = read_lore(data / "lore" / "python");
-    if (!lore) return tl::make_unexpected(lore.error());
+    if (!lore) return pass_on(lore);
     for (const std::string& file : project.lore)
-        if (auto read = read_lore_file(project.folder / file, *lore); !read)
-            return tl::make_unexpected(read.error());
+        if (auto read = read_lore_file(project.folder / file, *lore); !read) return pass_on(read);
     drop_unmet_lore(*lore, *facts);
     return std::unique_ptr<trace::Runtime>(
         std::make_unique<PythonRuntime>(std::move(whole), std::move(*facts), std::move(*lore),

@@ -8,11 +8,11 @@
 #include "runtimes/python/places.h"
 #include "runtimes/python/scan_cache.h"
 #include "runtimes/python/scanner.h"
-#include "runtimes/python/trial.h"
 #include "support/files.h"
 #include "support/system_packages.h"
 #include "trace/capabilities.h"
 #include "trace/opened_library.h"
+#include "trace/trial.h"
 
 #include <fmt/format.h>
 #include <map>
@@ -295,7 +295,7 @@ class PythonRuntime : public trace::Runtime,
     // Trial imports: python_trials.cpp
     void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
-    void take_trial(const Unit& unit, const TrialRecord& record, Expansion& out);
+    void take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out);
 
     // What own settings name: python_settings.cpp
     void settle_settings(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs);

@@ -2,24 +2,15 @@
 // are imported, distribution by distribution, and what that loads is reached now, and asked in turn until
 // nothing new comes.
 #include "runtimes/python/python_tracing.h"
-#include "runtimes/python/trial.h"
 #include "support/file_hash.h"
 #include "trace/tracer.h"
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <oneapi/tbb/parallel_for.h>
 
 namespace omnistasis::python {
 
 namespace {
-
-/// One distribution that is asked.
-struct Question {
-    std::vector<std::string> modules;
-    std::string key;
-    Result<Trial> answer = Trial{};
-};
 
 template <typename Needs> bool brings_new(const std::vector<Unit>& units, const Needs& needs) {
     if (needs.empty()) return false;
@@ -51,7 +42,7 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
     // What can be known without running anything comes first.
     if (!project_.trial_imports || brings_new(units, needs)) return;
     std::set<std::string> ask = distributions_to_ask(units);
-    std::map<std::string, Question> questions;
+    std::map<std::string, std::vector<std::string>> to_try; // of each distribution
     UnitIds ids;
     for (trace::UnitId id = 0; id < units.size(); ++id) {
         const Unit& unit = units[id];
@@ -66,33 +57,33 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
         const Distribution* owner = owners().owner_of(unit.file);
         if (owner == nullptr || !ask.contains(owner->name)) continue;
         if (!tried_[owner->name].insert(unit.name).second) continue;
-        questions[owner->name].modules.push_back(unit.name);
+        to_try[owner->name].push_back(unit.name);
     }
-    std::vector<Question*> open;
     std::string installed;
     for (const Distribution& one : distributions()) installed += one.name + "=" + one.version + " ";
-    for (auto& [name, question] : questions) {
-        // The package itself first, then what is in it.
-        std::ranges::sort(question.modules);
-        question.key = installed;
-        for (const std::string& module : question.modules) {
-            auto hash = file_hash(finder_.find(module).file, *store_);
-            question.key += module + " " + (hash ? hex(*hash) : "") + "\n";
-        }
-        open.push_back(&question);
-    }
     std::vector<std::string> path;
     for (const std::string& folder : facts_.search_path)
         if (folder != entry_.folder && folder != project_.folder.string()) path.push_back(folder);
-    oneapi::tbb::parallel_for(std::size_t(0), open.size(), [&](std::size_t i) {
-        open[i]->answer = try_imports(facts_, path, open[i]->modules, open[i]->key, helpers_, *store_);
-    });
-    for (Question* question : open) {
-        if (!question->answer) {
-            trial_trouble_ = question->answer.error().what + ": " + question->answer.error().hint;
+    std::vector<trace::TrialQuestion> questions;
+    for (auto& [name, modules] : to_try) {
+        // The package itself first, then what is in it.
+        std::ranges::sort(modules);
+        std::string key = facts_.magic + " " + installed;
+        for (const std::string& module : modules) {
+            auto hash = file_hash(finder_.find(module).file, *store_);
+            key += module + " " + (hash ? hex(*hash) : "") + "\n";
+        }
+        questions.push_back({{facts_.executable, "-E", "-s", "-B", (helpers_ / "trial.py").string()},
+                             std::move(modules),
+                             {{"path", path}},
+                             std::move(key)});
+    }
+    for (const auto& answer : trace::try_modules(questions, *store_)) {
+        if (!answer) {
+            trial_trouble_ = answer.error().what + ": " + answer.error().hint;
             continue;
         }
-        for (const TrialRecord& record : question->answer->records) {
+        for (const trace::TrialRecord& record : answer->records) {
             auto id = ids.find(record.module);
             if (id == ids.end()) continue;
             Expansion out;
@@ -107,19 +98,15 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
 
 std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
     std::vector<trace::LooseEnd> ends = ends_;
-    if (!trial_trouble_.empty())
-        ends.push_back(
-            {"packages-not-asked", "packages could not be imported on trial (" + trial_trouble_ + ")",
-             facts_.executable, 0, "what packages load without saying so in their source may be missing",
-             "allow it, or run the application with `omnistasis rehearse` and say --without trial-imports"});
+    if (!trial_trouble_.empty()) ends.push_back(trace::packages_not_asked(trial_trouble_, facts_.executable));
     return ends;
 }
 
 /// What an import on trial loaded, where it lies in a distribution or the standard library.
-void PythonRuntime::take_trial(const Unit& unit, const TrialRecord& record, Expansion& out) {
+void PythonRuntime::take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out) {
     Reason loads{"loads, as a trial import showed,", unit.file, 0, true};
     Reason reads{"reads, as a trial import showed,", unit.file, 0, true};
-    for (const auto& [name, file] : record.loaded) {
+    for (const auto& [name, file, by] : record.loaded) {
         if (name == "__main__" || name.ends_with(".__main__")) continue;
         const FoundModule& found = finder_.find(name);
         if (found.kind == FoundModule::Kind::absent || found.file != file) continue;

@@ -41,7 +41,7 @@ Result<void> unpack_zipped_packages(std::vector<std::string>& search_path) {
         std::error_code failed;
         if (!is_there(folder)) {
             auto staging = StagingFolder::make(cache, "unzipped");
-            if (!staging) return tl::make_unexpected(staging.error());
+            if (!staging) return pass_on(staging);
             fs::create_directories(staging->path() / "content", failed);
             if (auto done = unpack_archive(file, staging->path() / "content", largest_package); !done)
                 return fail(done.error().kind, "can't unpack a zipped package", file.string(),
