@@ -106,7 +106,7 @@ class Builder {
         });
         for (TreeFile& file : tree_)
             if (file.group.empty()) file.group = file.source.empty() ? group_code : group_data;
-        if (result_.target.ends_with("x86_64"))
+        if (const TargetInfo* info = find_target(result_.target); info != nullptr && info->relative_calls)
             for (TreeFile& file : tree_) file.is_code = file.group == group_native;
         count();
         list_parts();
@@ -142,7 +142,7 @@ class Builder {
             if (is_signed && is_file(installation_.launcher(result_.target)))
                 return fail(
                     ErrorKind::missing, fmt::format("outputs for {} can't be signed", result_.target),
-                    "output.sign or --sign", "only the launcher for linux-x86_64 checks signatures",
+                    "output.sign or --sign", "only the launcher of " + host_target() + " checks signatures",
                     "build the other targets without a key, or sign them with their system's own tools");
             return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target), file,
                         launcher.error().why, "install Omnistasis anew");

@@ -3,6 +3,7 @@
 #include "cli/proving.h"
 #include "native/native_kind.h"
 #include "payload/delta.h"
+#include "project/project_file.h"
 #include "report/history.h"
 #include "support/files.h"
 #include "support/json.h"

@@ -69,7 +69,7 @@ Result<void> run_demo(const DemoOptions& demo) {
     fs::path folder = fs::absolute(demo.folder).lexically_normal();
     fmt::print(
         "Tideboard is a small application of the harbour office of Port Halcyon: tide tables from harmonic\n"
-        "constants and berth clearances for ships. It is a Python package with data files, a plugin that is\n"
+        "constants and berth clearances for ships. It is a package with data files, a plugin that is\n"
         "found by a name in its settings, a native library of its own, and a window.\n");
     say("1. Its source goes to " + shown_path(folder.string()));
     if (auto copied = copy_demo(installation->data / "demo/tideboard", folder); !copied) return copied;

@@ -174,9 +174,9 @@ Result<void> inspect_one(const fs::path& file, const InspectOptions& options, co
 Result<void> run_inspect(const InspectOptions& options) {
     auto installation = build::Installation::find();
     if (!installation) return pass_on(installation);
-    auto host = native::HostLibraries::read(installation->data, "linux-x86_64");
+    auto host = native::HostLibraries::read(installation->data, host_target());
     if (!host) return pass_on(host);
-    auto systems = native::known_systems(installation->data, "linux-x86_64");
+    auto systems = native::known_systems(installation->data, host_target());
     if (!systems) return pass_on(systems);
     Surroundings around{std::move(*host), std::move(*systems)};
     fs::path path = fs::absolute(options.file).lexically_normal();

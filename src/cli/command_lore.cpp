@@ -1,8 +1,7 @@
 #include "cli/job.h"
-#include "runtimes/python/lore.h"
+#include "runtimes/lore_list.h"
 
 #include <fmt/format.h>
-#include <map>
 #include <memory>
 #include <set>
 #include <unistd.h>
@@ -24,36 +23,29 @@ std::string short_reason(std::string text) {
     return text;
 }
 
-void print_lore(const python::Lore& lore) {
-    for (const auto& [module, entry] : lore) {
-        std::string condition;
-        for (const auto& [distribution, versions] : entry.versions)
-            condition += fmt::format(" ({} {})", distribution, versions);
-        std::string of = module == "*"           ? "* (modules of packages)"
-                         : module == "*standard" ? "* (modules of the standard library)"
-                                                 : module;
-        fmt::print("{}{}\n    {}\n", styled(of, Style::bold, STDOUT_FILENO), condition,
-                   short_reason(entry.why));
-    }
+void print_lore(const std::vector<LoreSummary>& lore) {
+    for (const LoreSummary& one : lore)
+        fmt::print("{}{}\n    {}\n", styled(one.about, Style::bold, STDOUT_FILENO), one.condition,
+                   short_reason(one.why));
 }
 
 Result<void> run_lore(const LoreOptions& options) {
     if (options.files.empty()) {
         auto installation = build::Installation::find();
         if (!installation) return pass_on(installation);
-        auto own = python::read_lore(installation->data / "lore/python");
-        if (!own) return pass_on(own);
-        print_lore(*own);
+        auto known = known_lore(installation->data);
+        if (!known) return pass_on(known);
+        print_lore(*known);
         return {};
     }
     for (const std::string& file : options.files) {
-        python::Lore in_file;
-        if (auto read = python::read_lore_file(file, in_file); !read) return read;
-        print_lore(in_file);
-        std::set<std::string> modules;
-        for (const auto& [module, entry] : in_file) modules.insert(module);
+        auto in_file = lore_in_file(file);
+        if (!in_file) return pass_on(in_file);
+        print_lore(*in_file);
+        std::set<std::string> subjects;
+        for (const LoreSummary& one : *in_file) subjects.insert(one.about);
         fmt::print("{} is right: lore for {}\n", file,
-                   modules.size() == 1 ? "one module" : fmt::format("{} modules", modules.size()));
+                   subjects.size() == 1 ? "one module" : plural(subjects.size(), "module", "modules"));
     }
     return {};
 }

@@ -62,7 +62,7 @@ Result<void> run_prove(ProveOptions& options) {
     else {
         auto installation = build::Installation::find();
         if (!installation) return pass_on(installation);
-        auto read = native::HostLibraries::read(installation->data, "linux-x86_64");
+        auto read = native::HostLibraries::read(installation->data, host_target());
         if (!read) return pass_on(read);
         host = std::move(*read);
         auto contents = payload::PayloadContents::open(files->executable());

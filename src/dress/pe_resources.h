@@ -36,9 +36,10 @@ Result<void> write_pe_checksum(const fs::path& file);
 
 /// The manifest of an application (Application Manifests, Microsoft): who it runs as, that it draws sharply
 /// on every screen, takes long paths and UTF-8, and knows the present systems. `level` is "asInvoker",
-/// "highestAvailable" or "requireAdministrator".
+/// "highestAvailable" or "requireAdministrator"; `processor` is as manifests name it.
 std::string application_manifest(const std::string& name, const std::array<std::uint16_t, 4>& version,
-                                 const std::string& description, const std::string& level);
+                                 const std::string& description, const std::string& level,
+                                 const std::string& processor);
 
 /// The numbers of a version text: up to four, each below 65536, with dots; what follows a `-` or `+` is left
 /// out. Nothing where it is no such text.

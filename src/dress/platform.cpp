@@ -5,14 +5,14 @@
 namespace omnistasis::dress {
 
 const Platform& platform_of(const std::string& target) {
-    struct Entry {
-        const char* system;
-        const Platform& (*platform)();
-    };
-    static constexpr Entry platforms[] = {
-        {"linux-", linux_platform}, {"windows-", windows_platform}, {"macos-", macos_platform}};
-    for (const Entry& one : platforms)
-        if (target.starts_with(one.system)) return one.platform();
+    switch (system_of(target)) {
+    case System::windows:
+        return windows_platform();
+    case System::macos:
+        return macos_platform();
+    case System::linux:
+        break;
+    }
     return linux_platform();
 }
 

@@ -100,7 +100,8 @@ class WindowsPlatform : public Platform {
                 dress.texts.push_back({language, std::move(translated)});
         }
         dress.manifest = application_manifest(identifier_of(project), dress.version, project.title,
-                                              manifest_level(project.windows.elevation));
+                                              manifest_level(project.windows.elevation),
+                                              find_target(project.targets.front())->manifest_word);
         return with_resources(std::move(launcher), dress);
     }
 

@@ -1,5 +1,8 @@
 #include "native/compiled_paths.h"
 
+#include "runtimes/conventions.h"
+#include "support/target_info.h"
+
 #include <algorithm>
 #include <array>
 #include <string_view>
@@ -9,35 +12,74 @@ namespace omnistasis::native {
 namespace {
 
 /// Folders below /usr/lib and /usr/share that belong to the system, to its devices or to all packages.
-constexpr std::array<std::string_view, 47> shared_folders{
-    "debug",    "locale",   "ssl",          "modules",  "firmware",       "systemd",    "terminfo",
-    "doc",      "info",     "man",          "fonts",    "icons",          "themes",     "zoneinfo",
-    "alsa",     "tcltk",    "dict",         "vulkan",   "glvnd",          "drirc.d",    "dri",
-    "vdpau",    "metainfo", "applications", "gconv",    "sysctl.d",       "sysusers.d", "tmpfiles.d",
-    "udev",     "dbus-1",   "pkgconfig",    "cmake",    "fontconfig",     "mime",       "libdrm",
-    "glib-2.0", "python3",  "bug",          "emacs",    "gettext",        "gcc",        "desktop-directories",
-    "perl5",    "lintian",  "util-linux",   "polkit-1", "bash-completion"};
+constexpr std::array<std::string_view, 46> shared_folders{"debug",
+                                                          "locale",
+                                                          "ssl",
+                                                          "modules",
+                                                          "firmware",
+                                                          "systemd",
+                                                          "terminfo",
+                                                          "doc",
+                                                          "info",
+                                                          "man",
+                                                          "fonts",
+                                                          "icons",
+                                                          "themes",
+                                                          "zoneinfo",
+                                                          "alsa",
+                                                          "tcltk",
+                                                          "dict",
+                                                          "vulkan",
+                                                          "glvnd",
+                                                          "drirc.d",
+                                                          "dri",
+                                                          "vdpau",
+                                                          "metainfo",
+                                                          "applications",
+                                                          "gconv",
+                                                          "sysctl.d",
+                                                          "sysusers.d",
+                                                          "tmpfiles.d",
+                                                          "udev",
+                                                          "dbus-1",
+                                                          "pkgconfig",
+                                                          "cmake",
+                                                          "fontconfig",
+                                                          "mime",
+                                                          "libdrm",
+                                                          "glib-2.0",
+                                                          "bug",
+                                                          "emacs",
+                                                          "gettext",
+                                                          "gcc",
+                                                          "desktop-directories",
+                                                          "perl5",
+                                                          "lintian",
+                                                          "util-linux",
+                                                          "polkit-1",
+                                                          "bash-completion"};
 
 bool is_path_byte(char c) {
     return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
            std::string_view("._-+/").find(c) != std::string_view::npos;
 }
 
-/// Whether a folder is one for many packages: /usr/lib, /usr/share, /usr/lib/x86_64-linux-gnu.
+/// Whether a folder is one for many packages: /usr/lib, /usr/share, that of one processor in them.
 bool is_of_all(std::string_view path) {
     auto depth = std::ranges::count(path, '/');
-    return depth < 3 || (depth == 3 && path.ends_with("-linux-gnu"));
+    return depth < 3 || (depth == 3 && is_library_folder(path));
 }
 
 bool is_shared(std::string_view path) {
     std::string_view rest = path.substr(std::string_view("/usr/").size());
     rest.remove_prefix(rest.find('/') + 1);
     std::string_view first = rest.substr(0, rest.find('/'));
-    if (first.ends_with("-linux-gnu")) {
+    if (is_library_folder(first)) {
         rest.remove_prefix(std::min(first.size() + 1, rest.size()));
         first = rest.substr(0, rest.find('/'));
     }
-    return std::ranges::find(shared_folders, first) != shared_folders.end();
+    return std::ranges::find(shared_folders, first) != shared_folders.end() ||
+           any_names(&Conventions::shared_folders, first);
 }
 
 } // namespace

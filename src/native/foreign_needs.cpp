@@ -4,6 +4,7 @@
 #include "native/mach_o_reader.h"
 #include "native/pe_reader.h"
 #include "support/files.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <cctype>
@@ -27,8 +28,7 @@ std::string in_folder(const std::string& folder, const std::string& name, bool a
 
 } // namespace
 
-Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const std::string& target,
-                                               const HostLibraries& host) {
+Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const HostLibraries& host) {
     auto mapped = MappedFile::open(file);
     if (!mapped) return pass_on(mapped);
     ByteSpan bytes = mapped->bytes();
@@ -40,10 +40,9 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const st
         auto elf = read_elf(bytes, file);
         if (!elf) return pass_on(elf);
         names = elf->needed;
-        std::string processor = target.substr(target.find('-') + 1);
+        const std::string& libraries = linux_folders(elf->machine).several;
         for (const char* place : {"/usr/lib/", "/lib/", "/usr/"})
-            for (const char* inner : {"", "/lib"})
-                folders.push_back(place + processor + "-linux-gnu" + inner);
+            for (const char* inner : {"", "/lib"}) folders.push_back(place + libraries + inner);
         folders.push_back(beside + "/../lib");
     } else if (looks_like_pe(bytes)) {
         auto pe = read_pe(bytes, file);

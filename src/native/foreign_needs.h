@@ -13,10 +13,9 @@ struct ForeignNeed {
     std::string found_file; ///< empty where it is not found
 };
 
-/// What a native file (ELF, PE, Mach-O) for `target` needs besides the target's host libraries. Its own
+/// What a native file (ELF, PE, Mach-O) needs besides the host libraries. Its own
 /// system can't be asked, so libraries are looked for in few places: beside the file, and for Linux where
 /// this machine keeps libraries of that processor. An error where the file's headers are wrong.
-Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const std::string& target,
-                                               const HostLibraries& host);
+Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const HostLibraries& host);
 
 } // namespace omnistasis::native

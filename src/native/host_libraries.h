@@ -1,6 +1,7 @@
 #pragma once
 
 #include "support/error.h"
+#include "support/target_info.h"
 
 #include <filesystem>
 #include <string>
@@ -19,7 +20,7 @@ class HostLibraries {
     /// Reads `<data>/hosts/<target>.toml` (docs/host-libraries.md).
     static Result<HostLibraries> read(const std::filesystem::path& data, const std::string& target);
 
-    explicit HostLibraries(std::vector<Entry> entries, std::string target = "linux-x86_64")
+    explicit HostLibraries(std::vector<Entry> entries, std::string target = host_target())
         : target_(std::move(target)), entries_(std::move(entries)) {}
 
     const std::string& target() const { return target_; }

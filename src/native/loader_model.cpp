@@ -1,6 +1,8 @@
 #include "native/loader_model.h"
 
 #include "native/mach_o_reader.h"
+#include "native/own_processor.h"
+#include "support/target_info.h"
 #include "support/text.h"
 #include "support/witness.h"
 
@@ -9,6 +11,8 @@
 #include <cstdlib>
 #include <elf.h>
 #include <fmt/format.h>
+#include <map>
+#include <mutex>
 #include <sys/stat.h>
 
 namespace omnistasis::native {
@@ -42,44 +46,17 @@ struct Folders {
 };
 
 const Folders& folders_for(const ElfFile& elf) {
-    static const auto make = [](const char* triplet, const char* lib) {
-        bool multiarch = is_folder(fs::path("/lib") / triplet);
-        std::string inner = fmt::format("lib/{}", triplet);
-        return multiarch ? Folders{inner, {"/" + inner, "/usr/" + inner, "/lib", "/usr/lib"}}
-                         : Folders{lib, {fmt::format("/{}", lib), fmt::format("/usr/{}", lib)}};
-    };
-    static const Folders x86_64 = make("x86_64-linux-gnu", "lib64"),
-                         aarch64 = make("aarch64-linux-gnu", "lib64"), i386 = make("i386-linux-gnu", "lib");
-    return elf.machine == EM_AARCH64 ? aarch64 : elf.machine == EM_386 ? i386 : x86_64;
-}
-
-/// The sub-folders for this processor, best first: glibc-hwcaps, then the combinations of older names.
-std::vector<std::string> processor_folders(std::string& platform) {
-    std::vector<std::string> folders;
-    platform = "x86_64";
-#if defined(__x86_64__)
-    __builtin_cpu_init();
-    bool v2 = __builtin_cpu_supports("sse4.2") && __builtin_cpu_supports("popcnt") &&
-              __builtin_cpu_supports("ssse3");
-    bool v3 = v2 && __builtin_cpu_supports("avx2") && __builtin_cpu_supports("bmi") &&
-              __builtin_cpu_supports("bmi2") && __builtin_cpu_supports("fma");
-    bool v4 = v3 && __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512bw") &&
-              __builtin_cpu_supports("avx512cd") && __builtin_cpu_supports("avx512dq") &&
-              __builtin_cpu_supports("avx512vl");
-    for (auto [has, name] : {std::pair(v4, "x86-64-v4"), {v3, "x86-64-v3"}, {v2, "x86-64-v2"}})
-        if (has) folders.push_back(fmt::format("glibc-hwcaps/{}/", name));
-    std::vector<std::string> older{"tls"};
-    if (v3) older.push_back(platform = "haswell");
-    if (v4) older.push_back("avx512_1");
-    older.push_back("x86_64");
-    for (std::size_t set = (std::size_t(1) << older.size()) - 1; set > 0; --set) {
-        std::string folder;
-        for (std::size_t i = 0; i < older.size(); ++i)
-            if ((set >> (older.size() - 1 - i)) & 1) folder += older[i] + "/";
-        folders.push_back(std::move(folder));
-    }
-#endif
-    return folders;
+    static std::mutex mutex;
+    static std::map<std::uint32_t, Folders> all;
+    std::lock_guard lock(mutex);
+    auto [entry, is_new] = all.try_emplace(elf.machine);
+    if (!is_new) return entry->second;
+    const LinuxFolders& names = linux_folders(elf.machine);
+    bool multiarch = is_folder(fs::path("/lib") / names.several);
+    std::string inner = "lib/" + names.several;
+    entry->second = multiarch ? Folders{inner, {"/" + inner, "/usr/" + inner, "/lib", "/usr/lib"}}
+                              : Folders{names.one, {"/" + names.one, "/usr/" + names.one}};
+    return entry->second;
 }
 
 } // namespace
@@ -218,9 +195,10 @@ std::vector<std::string> LoaderModel::folders_of(const std::string& list, std::s
                                                  const ElfFile& elf) const {
     std::vector<std::string> folders = split(list, ":");
     std::string origin = fs::absolute(path).parent_path().string();
-    std::string_view platform = !platform_.empty()          ? std::string_view(platform_)
-                                : elf.machine == EM_AARCH64 ? "aarch64"
-                                                            : "x86_64";
+    const TargetInfo* target = target_with(System::linux, elf.machine);
+    std::string_view platform = !platform_.empty()  ? std::string_view(platform_)
+                                : target != nullptr ? std::string_view(target->processor)
+                                                    : std::string_view(host_info().processor);
     for (std::string& folder : folders)
         for (auto [word, value] : {std::pair<std::string_view, std::string_view>{"ORIGIN", origin},
                                    {"LIB", folders_for(elf).lib},

@@ -5,6 +5,7 @@
 #include "native/pe_reader.h"
 #include "support/byte_view.h"
 #include "support/files.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <array>
@@ -15,9 +16,8 @@ namespace omnistasis::native {
 
 namespace {
 
-void add_mach(NativeKind& kind, std::uint32_t processor) {
-    if (processor == 0x01000007) kind.targets.push_back("macos-x86_64");
-    if (processor == 0x0100000c) kind.targets.push_back("macos-aarch64");
+void add(NativeKind& kind, System system, std::uint32_t machine) {
+    if (const TargetInfo* target = target_with(system, machine)) kind.targets.push_back(target->name);
 }
 
 } // namespace
@@ -39,19 +39,17 @@ NativeKind kind_of(const std::string& file) {
     if (looks_like_elf(bytes)) {
         kind.is_native = true;
         bool big = bytes[5] == 2, wide = bytes[4] == 2;
-        std::uint32_t machine = (big ? big_endian : view).half(18);
-        if (wide && !big && machine == 62) kind.targets = {"linux-x86_64"};
-        if (wide && !big && machine == 183) kind.targets = {"linux-aarch64"};
+        if (wide && !big) add(kind, System::linux, view.half(18));
     } else if (looks_like_pe(bytes)) {
         kind.is_native = true;
-        if (view.half(view.word(0x3c) + 4) == 0x8664) kind.targets = {"windows-x86_64"};
+        add(kind, System::windows, view.half(view.word(0x3c) + 4));
     } else if (looks_like_mach_o(bytes)) {
         kind.is_native = true;
         std::uint32_t magic = big_endian.word(0);
-        if (magic == 0xcffaedfe) add_mach(kind, view.word(4));
+        if (magic == 0xcffaedfe) add(kind, System::macos, view.word(4));
         if (magic == 0xcafebabe)
             for (std::uint32_t i = 0; i < std::min(big_endian.word(4), 16u); ++i)
-                add_mach(kind, big_endian.word(8 + i * 20));
+                add(kind, System::macos, big_endian.word(8 + i * 20));
     }
     return kind;
 }

@@ -7,8 +7,8 @@ namespace omnistasis::native {
 
 /// What a native file is for, by its first bytes (ELF, PE and Mach-O).
 struct NativeKind {
-    std::vector<std::string> targets; ///< "linux-x86_64"; several in a universal file; empty: no native file
-                                      ///< of a target that is known
+    std::vector<std::string> targets; ///< names of targets; several in a universal file; empty: no native
+                                      ///< file of a target that is known
     bool is_native = false;
     explicit operator bool() const { return is_native; }
     /// Whether it is for a target.

@@ -1,5 +1,6 @@
 #include "project/assets.h"
 
+#include "runtimes/conventions.h"
 #include "support/files.h"
 #include "support/pattern.h"
 #include "support/subprocess.h"
@@ -19,7 +20,7 @@ void collect(const fs::path& folder, const std::string& inner, std::set<std::str
         std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
         if (!entry.is_folder)
             files.push_back(path);
-        else if (entry.name != ".git" && entry.name != "__pycache__")
+        else if (entry.name != ".git" && !any_names(&Conventions::cache_folders, entry.name))
             collect(folder / entry.name, path, open, files);
     }
     open.erase(real);

@@ -1,5 +1,6 @@
 #include "project/own_files.h"
 
+#include "runtimes/conventions.h"
 #include "support/files.h"
 #include "support/output_marker.h"
 
@@ -8,36 +9,33 @@
 #include <cstdlib>
 #include <fmt/format.h>
 #include <set>
+#include <span>
 
 namespace omnistasis {
 
 namespace {
 
-constexpr std::array<std::string_view, 8> marks_of_projects{
-    "pyproject.toml", "package.json", ".git", ".hg", ".svn", ".bzr", "setup.py", "setup.cfg"};
+// What every project may have; names that belong to a language are in its conventions.
+constexpr std::array<std::string_view, 4> version_controls{".git", ".hg", ".svn", ".bzr"};
 
-constexpr std::array<std::string_view, 17> passed_folders{
-    "node_modules", "__pycache__", "build",         "dist",           "out",     "target",
-    "tests",        "test",        "__tests__",     "docs",           "doc",     "htmlcov",
-    "venv",         "env",         "site-packages", "__pypackages__", "coverage"};
+constexpr std::array<std::string_view, 8> passed_folders{"build", "dist", "out",  "target",
+                                                         "tests", "test", "docs", "doc"};
 
 /// What developers keep beside an application: descriptions of the project, of its making and its tests.
-constexpr std::array<std::string_view, 22> passed_files{
-    "pyproject.toml",    "setup.py",     "setup.cfg",      "MANIFEST.in", "tox.ini",
-    "noxfile.py",        "conftest.py",  "pytest.ini",     "Makefile",    "Dockerfile",
-    "Pipfile",           "Pipfile.lock", "poetry.lock",    "uv.lock",     "pdm.lock",
-    "package-lock.json", "yarn.lock",    "pnpm-lock.yaml", "Procfile",    "omnistasis.toml",
-    "omnistasis.lock",   "Vagrantfile"};
-constexpr std::array<std::string_view, 8> passed_starts{"README",       "CHANGELOG",     "CONTRIBUTING",
-                                                        "AUTHORS",      "CHANGES",       "CODE_OF_CONDUCT",
-                                                        "requirements", "docker-compose"};
+constexpr std::array<std::string_view, 6> passed_files{"Makefile",        "Dockerfile",      "Procfile",
+                                                       "omnistasis.toml", "omnistasis.lock", "Vagrantfile"};
+constexpr std::array<std::string_view, 7> passed_starts{
+    "README", "CHANGELOG", "CONTRIBUTING", "AUTHORS", "CHANGES", "CODE_OF_CONDUCT", "docker-compose"};
 /// Keys and certificates with keys: nobody gives them away unless the application names them.
 constexpr std::array<std::string_view, 9> endings_of_keys{".key", ".pem",      ".p12",  ".pfx",  ".jks",
                                                           ".ppk", ".keystore", ".kdbx", "id_rsa"};
-constexpr std::array<std::string_view, 17> passed_endings{
-    ".log",        ".pid",      ".tmp",           ".sock", "-wal", "-shm", "-journal",
-    ".pyc",        ".pyo",      ".orig",          ".rej",  ".swp", "~",    ".rehearsed.toml",
-    ".proof.toml", ".egg-link", ".code-workspace"};
+constexpr std::array<std::string_view, 14> passed_endings{
+    ".log", ".pid", ".tmp", ".sock",           "-wal",        "-shm",           "-journal", ".orig",
+    ".rej", ".swp", "~",    ".rehearsed.toml", ".proof.toml", ".code-workspace"};
+
+bool is_among(std::span<const std::string_view> names, std::string_view name) {
+    return std::ranges::find(names, name) != names.end();
+}
 
 struct Found {
     std::string path;
@@ -52,14 +50,17 @@ bool is_cache(const std::string& path) {
 }
 
 bool is_passed_folder(const std::string& path, const std::string& name) {
-    return name.starts_with('.') || name.ends_with(".egg-info") || name.ends_with(".dist-info") ||
-           std::ranges::find(passed_folders, name) != passed_folders.end() ||
-           is_there(path + "/pyvenv.cfg") || is_there(path + "/CACHEDIR.TAG") || is_cache(path);
+    return name.starts_with('.') || is_among(passed_folders, name) ||
+           any_names(&Conventions::passed_folders, name) ||
+           any_ends(&Conventions::passed_folder_endings, name) || holds_packages(path) ||
+           is_there(path + "/CACHEDIR.TAG") || is_cache(path);
 }
 
 bool is_passed_file(const std::string& name) {
-    if (name.starts_with('.') || std::ranges::find(passed_files, name) != passed_files.end()) return true;
-    if (name.starts_with("test_") && name.ends_with(".py")) return true;
+    if (name.starts_with('.') || is_among(passed_files, name)) return true;
+    if (any_names(&Conventions::passed_files, name) || any_starts(&Conventions::passed_file_starts, name) ||
+        any_ends(&Conventions::passed_file_endings, name) || any_fits(&Conventions::test_files, name))
+        return true;
     if (std::ranges::any_of(endings_of_keys, [&](std::string_view e) { return name.ends_with(e); }))
         return true;
     return std::ranges::any_of(passed_starts, [&](std::string_view s) { return name.starts_with(s); }) ||
@@ -115,12 +116,26 @@ std::string why_not_own(const fs::path& folder) {
     return {};
 }
 
+bool holds_packages(const fs::path& folder) {
+    return std::ranges::any_of(conventions(), [&](const Conventions* one) {
+        return std::ranges::any_of(one->environment_marks,
+                                   [&](std::string_view mark) { return is_there(folder / mark); });
+    });
+}
+
+bool is_project_folder(const fs::path& folder) {
+    auto has = [&](std::string_view mark) { return is_there(folder / mark); };
+    return std::ranges::any_of(version_controls, has) ||
+           std::ranges::any_of(conventions(), [&](const Conventions* one) {
+               return std::ranges::any_of(one->project_files, has);
+           });
+}
+
 fs::path own_folder_above(const fs::path& folder) {
     fs::path at = folder;
     for (int up = 0; up < 8 && at.has_relative_path(); ++up, at = at.parent_path()) {
         if (!why_not_own(at).empty()) break;
-        for (std::string_view mark : marks_of_projects)
-            if (is_there(at / mark)) return at;
+        if (is_project_folder(at)) return at;
     }
     return folder;
 }

@@ -30,8 +30,14 @@ struct OwnFiles {
 /// of builds, hidden files, tests and documents are passed over.
 OwnFiles find_own_files(const Project& project);
 
+/// Whether packages lie in a folder, as in a virtual environment, and nothing that is the application's own.
+bool holds_packages(const std::filesystem::path& folder);
+
+/// Whether a folder has a file that describes a project, or version control.
+bool is_project_folder(const std::filesystem::path& folder);
+
 /// The folder that the entry's project begins with: the one with the project file, else the nearest at or
-/// above `folder` that has a pyproject.toml, a package.json or version control, else `folder`.
+/// above `folder` that has a file that describes a project, or version control, else `folder`.
 std::filesystem::path own_folder_above(const std::filesystem::path& folder);
 
 /// The lowest folder that holds `folder` and `path`; `folder` where that would be one of the system's, or

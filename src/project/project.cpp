@@ -2,12 +2,11 @@
 
 #include "project/own_files.h"
 #include "project/project_file.h"
+#include "project/project_words.h"
 #include "support/files.h"
 #include "support/near_match.h"
-#include "support/toml_text.h"
 
 #include <algorithm>
-#include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -16,43 +15,6 @@ namespace omnistasis {
 namespace {
 
 constexpr const char* project_file_name = "omnistasis.toml";
-
-template <typename T, std::size_t N> using Words = std::array<std::pair<const char*, T>, N>;
-constexpr Words<Mode, 2> modes{{{"console", Mode::console}, {"window", Mode::window}}};
-constexpr Words<Form, 2> forms{{{"file", Form::file}, {"folder", Form::folder}}};
-constexpr Words<Elevation, 3> elevations{{{"caller", Elevation::caller},
-                                          {"highest", Elevation::highest},
-                                          {"administrator", Elevation::administrator}}};
-constexpr Words<WorkingFolder, 2> working_folders{
-    {{"caller", WorkingFolder::caller}, {"app", WorkingFolder::app}}};
-constexpr Words<Compression, 3> compressions{
-    {{"fast", Compression::fast}, {"balanced", Compression::balanced}, {"small", Compression::small}}};
-
-template <typename T, std::size_t N>
-Result<T> parse_word(const Words<T, N>& words, const std::string& kind, const std::string& word,
-                     const std::string& where) {
-    std::vector<std::string> names;
-    for (const auto& [name, value] : words) {
-        if (word == name) return value;
-        names.emplace_back(name);
-    }
-    // A position in a file is bad input; an option is wrong usage.
-    return fail(where.starts_with("--") ? ErrorKind::usage : ErrorKind::bad_input,
-                fmt::format("there is no {} `{}`", kind, word), where, "",
-                fmt::format("it is one of {}", fmt::join(names, ", ")));
-}
-
-template <typename T, std::size_t N> std::string word_of(const Words<T, N>& words, T wanted) {
-    for (const auto& [name, value] : words)
-        if (value == wanted) return name;
-    return {};
-}
-
-/// Rules of the trace that can be turned off.
-constexpr std::array<std::pair<const char*, bool Project::*>, 3> trace_rules{
-    {{"own-files", &Project::own_files},
-     {"whole-packages", &Project::whole_packages},
-     {"trial-imports", &Project::trial_imports}}};
 
 /// A name that is a file name everywhere.
 Result<void> check_name(const std::string& name) {
@@ -196,12 +158,6 @@ Result<void> check(Project& project) {
     return {};
 }
 
-std::string quoted_list(const std::vector<std::string>& texts) {
-    std::vector<std::string> parts;
-    for (const std::string& text : texts) parts.push_back(toml_quoted(text));
-    return fmt::format("[{}]", fmt::join(parts, ", "));
-}
-
 } // namespace
 
 Result<void> turn_off_rule(Project& project, const std::string& rule, const std::string& where) {
@@ -212,38 +168,23 @@ Result<void> turn_off_rule(Project& project, const std::string& rule, const std:
 }
 
 Result<Mode> parse_mode(const std::string& word, const std::string& where) {
-    return parse_word(modes, "mode", word, where);
+    return parse_word(mode_words, "mode", word, where);
 }
 Result<Elevation> parse_elevation(const std::string& word, const std::string& where) {
-    return parse_word(elevations, "elevation", word, where);
+    return parse_word(elevation_words, "elevation", word, where);
 }
 Result<Form> parse_form(const std::string& word, const std::string& where) {
-    return parse_word(forms, "form", word, where);
+    return parse_word(form_words, "form", word, where);
 }
 Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where) {
-    return parse_word(working_folders, "working folder", word, where);
+    return parse_word(working_folder_words, "working folder", word, where);
 }
 Result<Compression> parse_compression(const std::string& word, const std::string& where) {
-    return parse_word(compressions, "compression", word, where);
+    return parse_word(compression_words, "compression", word, where);
 }
-std::string mode_word(Mode mode) { return word_of(modes, mode); }
-std::string form_word(Form form) { return word_of(forms, form); }
-std::string compression_word(Compression compression) { return word_of(compressions, compression); }
-
-const std::string& host_target() {
-#if defined(__aarch64__)
-    static const std::string target = "linux-aarch64";
-#else
-    static const std::string target = "linux-x86_64";
-#endif
-    return target;
-}
-
-const std::vector<std::string>& known_targets() {
-    static const std::vector<std::string> targets{"linux-x86_64", "linux-aarch64", "windows-x86_64",
-                                                  "macos-aarch64", "macos-x86_64"};
-    return targets;
-}
+std::string mode_word(Mode mode) { return word_of(mode_words, mode); }
+std::string form_word(Form form) { return word_of(form_words, form); }
+std::string compression_word(Compression compression) { return word_of(compression_words, compression); }
 
 Result<Project> load_project(const ProjectOptions& options, const SettleEntry& settle_entry) {
     Project project;
@@ -261,113 +202,6 @@ Result<Project> load_project(const ProjectOptions& options, const SettleEntry& s
     project.root_folder = project.own_folder;
     if (auto done = check(project); !done) return pass_on(done);
     return project;
-}
-
-std::string project_file_text(const Project& project) {
-    auto below = [&](const std::string& path) {
-        std::string relative =
-            fs::path(path).is_absolute() ? fs::path(path).lexically_relative(project.folder).string() : path;
-        return relative.empty() || relative.starts_with("..") ? path : relative;
-    };
-    std::string text = "[app]\n";
-    auto line = [&](const char* key, const std::string& value) {
-        if (!value.empty()) text += fmt::format("{} = {}\n", key, toml_quoted(value));
-    };
-    line("name", project.name);
-    if (project.title != project.name) line("title", project.title);
-    line("version", project.version);
-    line("publisher", project.publisher);
-    line("summary", project.summary);
-    line("entry", project.entry);
-    line("mode", mode_word(project.mode));
-    if (project.working_folder) line("working_folder", word_of(working_folders, *project.working_folder));
-    if (!project.icon.empty()) line("icon", below(project.icon));
-    if (!project.language.empty() || !project.runtime_home.empty() || project.sources ||
-        project.drop_docstrings) {
-        text += "\n[runtime]\n";
-        line("language", project.language);
-        if (!project.runtime_home.empty()) line("home", below(project.runtime_home));
-        if (project.sources) text += "sources = true\n";
-        if (project.drop_docstrings) text += "drop_docstrings = true\n";
-    }
-    std::vector<std::string> without;
-    for (const auto& [name, rule] : trace_rules)
-        if (!(project.*rule)) without.emplace_back(name);
-    if (!project.include.empty() || !project.exclude.empty() || !project.lore.empty() || !without.empty()) {
-        text += "\n[trace]\n";
-        if (!without.empty()) text += fmt::format("without = {}\n", quoted_list(without));
-        if (!project.include.empty()) text += fmt::format("include = {}\n", quoted_list(project.include));
-        if (!project.exclude.empty()) text += fmt::format("exclude = {}\n", quoted_list(project.exclude));
-        if (!project.lore.empty()) text += fmt::format("lore = {}\n", quoted_list(project.lore));
-    }
-    if (!project.carried_libraries.empty() || !project.host_libraries.empty() || !project.programs.empty() ||
-        project.carry_libc || project.keep_debug_symbols) {
-        text += "\n[native]\n";
-        if (project.carry_libc) text += "carry_libc = true\n";
-        if (project.keep_debug_symbols) text += "keep_debug_symbols = true\n";
-        if (!project.carried_libraries.empty())
-            text += fmt::format("carry = {}\n", quoted_list(project.carried_libraries));
-        if (!project.host_libraries.empty())
-            text += fmt::format("host = {}\n", quoted_list(project.host_libraries));
-        if (!project.programs.empty()) text += fmt::format("programs = {}\n", quoted_list(project.programs));
-    }
-    for (const Asset& asset : project.assets) {
-        text += "\n[[asset]]\n";
-        line("from", asset.from);
-        line("to", asset.to);
-    }
-    for (const State& state : project.states) {
-        text += "\n[[state]]\n";
-        line("path", state.path + (state.is_folder ? "/" : ""));
-    }
-    for (const Allowance& one : project.allowances) {
-        text += "\n[[allow]]\n";
-        line("file", one.file);
-        line("kind", one.kind);
-        line("reason", one.reason);
-    }
-    if (!project.refused_licences.empty())
-        text += fmt::format("\n[terms]\nrefuse = {}\n", quoted_list(project.refused_licences));
-    for (const LicenceDecision& one : project.licence_decisions) {
-        text += "\n[[terms.settled]]\n";
-        line("package", one.package);
-        line("licence", one.licence);
-        line("reason", one.reason);
-    }
-    if (!project.read_me_template.empty()) {
-        text += "\n[report]\n";
-        line("read_me", below(project.read_me_template));
-    }
-    const WindowsSettings& windows = project.windows;
-    if (windows.elevation != Elevation::caller || !windows.copyright.empty() || !windows.comments.empty() ||
-        !windows.languages.empty()) {
-        text += "\n[windows]\n";
-        if (windows.elevation != Elevation::caller) line("elevation", word_of(elevations, windows.elevation));
-        line("copyright", windows.copyright);
-        line("comments", windows.comments);
-        for (const LanguageTexts& texts : windows.languages) {
-            text += "\n[[windows.language]]\n";
-            line("code", texts.language);
-            line("title", texts.title);
-            line("summary", texts.summary);
-        }
-    }
-    if (!project.linux_categories.empty() || !project.window_class.empty()) {
-        text += "\n[linux]\n";
-        if (!project.linux_categories.empty())
-            text += fmt::format("categories = {}\n", quoted_list(project.linux_categories));
-        line("window_class", project.window_class);
-    }
-    if (!project.macos_category.empty()) {
-        text += "\n[macos]\n";
-        line("category", project.macos_category);
-    }
-    text += "\n[output]\n";
-    if (!project.signing_key.empty()) line("sign", below(project.signing_key));
-    line("form", form_word(project.form));
-    if (project.compression != Compression::balanced) line("compress", compression_word(project.compression));
-    text += fmt::format("targets = {}\n", quoted_list(project.targets));
-    return text;
 }
 
 } // namespace omnistasis

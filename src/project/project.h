@@ -2,6 +2,7 @@
 
 #include "project/rehearsed.h"
 #include "support/error.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <filesystem>
@@ -170,9 +171,6 @@ using SettleEntry = std::function<Result<void>(Project&)>;
 /// the defaults. Checks that what is named exists.
 Result<Project> load_project(const ProjectOptions& options, const SettleEntry& settle_entry);
 
-/// The project as the text of an omnistasis.toml that needs no options.
-std::string project_file_text(const Project& project);
-
 /// The words of an option or field and their values.
 Result<Mode> parse_mode(const std::string& word, const std::string& where);
 Result<Elevation> parse_elevation(const std::string& word, const std::string& where);
@@ -185,11 +183,5 @@ std::string compression_word(Compression compression);
 
 /// Turns a rule of the trace off: `own-files`, `whole-packages` or `trial-imports`.
 Result<void> turn_off_rule(Project& project, const std::string& rule, const std::string& where);
-
-/// The target that this program itself is for: this machine.
-const std::string& host_target();
-
-/// The targets that exist.
-const std::vector<std::string>& known_targets();
 
 } // namespace omnistasis

@@ -1,21 +1,42 @@
+// Reads and writes omnistasis.toml from the description of its keys.
 #include "project/project_file.h"
 
+#include "project/project_keys.h"
 #include "support/files.h"
 #include "support/near_match.h"
 #include "support/toml.h"
+#include "support/toml_text.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <functional>
-#include <map>
 
 namespace omnistasis {
 
 namespace {
 
-/// Reads one key's value; fails with a message that is completed with file, line and column.
-using Take = std::function<Result<void>(const toml::node&)>;
-using Keys = std::map<std::string, Take>;
+std::string name_of(const ProjectPart& part) {
+    return std::visit([](const auto& one) { return one.name; }, part);
+}
+
+/// What a value is, in words.
+std::string type_words(const toml::node& node) {
+    switch (node.type()) {
+    case toml::node_type::string:
+        return "a string";
+    case toml::node_type::integer:
+    case toml::node_type::floating_point:
+        return "a number";
+    case toml::node_type::boolean:
+        return "true or false";
+    case toml::node_type::array:
+        return "a list";
+    case toml::node_type::table:
+        return "a table";
+    default:
+        return "a date or time";
+    }
+}
 
 class ProjectFileReader {
   public:
@@ -29,54 +50,17 @@ class ProjectFileReader {
             return wrong(parsed.error().source(), "the project file is not valid TOML",
                          std::string(parsed.error().description()),
                          "docs/project-file.md shows a complete example");
-        Keys tables;
-        tables["app"] = table({{"name", text_into(project_.name)},
-                               {"title", text_into(project_.title)},
-                               {"version", text_into(project_.version)},
-                               {"publisher", text_into(project_.publisher)},
-                               {"summary", text_into(project_.summary)},
-                               {"entry", text_into(project_.entry)},
-                               {"mode", word_into(project_.mode, parse_mode)},
-                               {"working_folder", word_into(project_.working_folder, parse_working_folder)},
-                               {"description", text_into(project_.description)},
-                               {"identifier", text_into(project_.identifier)},
-                               {"homepage", text_into(project_.homepage)},
-                               {"licence", text_into(project_.licence)},
-                               {"released", text_into(project_.released)},
-                               {"icon", text_into(project_.icon)}});
-        tables["windows"] =
-            table({{"elevation", word_into(project_.windows.elevation, parse_elevation)},
-                   {"copyright", text_into(project_.windows.copyright)},
-                   {"comments", text_into(project_.windows.comments)},
-                   {"language", [this](const toml::node& node) { return read_languages(node); }}});
-        tables["linux"] = table({{"categories", texts_into(project_.linux_categories)},
-                                 {"window_class", text_into(project_.window_class)}});
-        tables["macos"] = table({{"category", text_into(project_.macos_category)}});
-        tables["runtime"] = table({{"language", text_into(project_.language)},
-                                   {"home", text_into(project_.runtime_home)},
-                                   {"sources", truth_into(project_.sources)},
-                                   {"drop_docstrings", truth_into(project_.drop_docstrings)}});
-        tables["trace"] = table({{"include", texts_into(project_.include)},
-                                 {"exclude", texts_into(project_.exclude)},
-                                 {"without", [this](const toml::node& node) { return read_rules(node); }},
-                                 {"lore", texts_into(project_.lore)}});
-        tables["native"] = table({{"carry", texts_into(project_.carried_libraries)},
-                                  {"host", texts_into(project_.host_libraries)},
-                                  {"programs", texts_into(project_.programs)},
-                                  {"carry_libc", truth_into(project_.carry_libc)},
-                                  {"keep_debug_symbols", truth_into(project_.keep_debug_symbols)}});
-        tables["output"] = table({{"sign", text_into(project_.signing_key)},
-                                  {"form", word_into(project_.form, parse_form)},
-                                  {"targets", texts_into(project_.targets)},
-                                  {"compress", word_into(project_.compression, parse_compression)}});
-        tables["terms"] =
-            table({{"refuse", texts_into(project_.refused_licences)},
-                   {"settled", [this](const toml::node& node) { return read_decisions(node); }}});
-        tables["report"] = table({{"read_me", text_into(project_.read_me_template)}});
-        tables["allow"] = [this](const toml::node& node) { return read_allowances(node); };
-        tables["state"] = [this](const toml::node& node) { return read_states(node); };
-        tables["asset"] = [this](const toml::node& node) { return read_assets(node); };
-        return read_table(parsed.table(), tables);
+        std::vector<std::string> names;
+        for (const ProjectPart& part : project_parts()) names.push_back(name_of(part));
+        for (const auto& [key, value] : parsed.table()) {
+            auto part = std::ranges::find(project_parts(), key.str(), name_of);
+            if (part == project_parts().end()) return unknown(key, names);
+            const toml::node& node = value;
+            auto done =
+                std::visit([&](const auto& known) { return read_part(known, node, known.name); }, *part);
+            if (!done) return done;
+        }
+        return {};
     }
 
   private:
@@ -90,196 +74,141 @@ class ProjectFileReader {
     }
 
     tl::unexpected<Error> wrong_type(const toml::node& node, const std::string& expected) const {
-        std::string found;
-        switch (node.type()) {
-        case toml::node_type::string:
-            found = "a string";
-            break;
-        case toml::node_type::integer:
-            found = "a number";
-            break;
-        case toml::node_type::floating_point:
-            found = "a number";
-            break;
-        case toml::node_type::boolean:
-            found = "true or false";
-            break;
-        case toml::node_type::array:
-            found = "a list";
-            break;
-        case toml::node_type::table:
-            found = "a table";
-            break;
-        default:
-            found = "a date or time";
-        }
         return wrong(node.source(), "a value in the project file has the wrong type",
-                     fmt::format("{} is expected, here is {}", expected, found),
+                     fmt::format("{} is expected, here is {}", expected, type_words(node)),
                      "docs/project-file.md lists all keys with their types");
     }
 
-    Result<void> read_rules(const toml::node& node) {
-        std::vector<std::string> rules;
-        if (auto read = texts_into(rules)(node); !read) return read;
-        for (const std::string& rule : rules)
-            if (auto done = turn_off_rule(project_, rule, at(node.source())); !done) return done;
-        return {};
+    tl::unexpected<Error> unknown(const toml::key& key, const std::vector<std::string>& names) const {
+        std::vector<std::string> near = near_matches(key.str(), names);
+        return wrong(key.source(), fmt::format("unknown key `{}` in the project file", key.str()),
+                     near.empty() ? fmt::format("the keys here are {}", fmt::join(names, ", ")) : "",
+                     near.empty() ? "docs/project-file.md lists all keys"
+                                  : fmt::format("did you mean `{}`?", fmt::join(near, "` or `")));
     }
 
-    Result<void> read_table(const toml::table& values, const Keys& keys) {
-        for (const auto& [key, value] : values) {
-            auto known = keys.find(std::string(key.str()));
-            if (known != keys.end()) {
-                if (auto done = known->second(value); !done) return done;
-                continue;
-            }
-            std::vector<std::string> names;
-            for (const auto& [name, take] : keys) names.push_back(name);
-            std::vector<std::string> near = near_matches(key.str(), names);
-            return wrong(key.source(), fmt::format("unknown key `{}` in the project file", key.str()),
-                         near.empty() ? fmt::format("the keys here are {}", fmt::join(names, ", ")) : "",
-                         near.empty() ? "docs/project-file.md lists all keys"
-                                      : fmt::format("did you mean `{}`?", fmt::join(near, "` or `")));
+    Result<void> read_part(const ProjectTable& table, const toml::node& node, const std::string& name) {
+        if (!node.is_table()) return wrong_type(node, "a table");
+        std::vector<std::string> names;
+        for (const ProjectKey& key : table.keys) names.push_back(key.name);
+        for (const ProjectRecords& list : table.lists) names.push_back(list.name);
+        for (const auto& [key, value] : *node.as_table()) {
+            const toml::node& inner = value;
+            Result<void> done;
+            if (auto known = std::ranges::find(table.keys, key.str(), &ProjectKey::name);
+                known != table.keys.end())
+                done = read_key(*known, inner);
+            else if (auto list = std::ranges::find(table.lists, key.str(), &ProjectRecords::name);
+                     list != table.lists.end())
+                done = read_part(*list, inner, name + "." + list->name);
+            else
+                return unknown(key, names);
+            if (!done) return done;
         }
         return {};
     }
 
-    Take table(Keys keys) {
-        return [this, keys = std::move(keys)](const toml::node& node) -> Result<void> {
-            if (!node.is_table()) return wrong_type(node, "a table");
-            return read_table(*node.as_table(), keys);
-        };
+    Result<void> read_key(const ProjectKey& key, const toml::node& node) {
+        auto value = value_of(key.type, node);
+        if (!value) return pass_on(value);
+        return key.put(project_, std::move(*value), at(node.source()));
     }
 
-    Take text_into(std::string& target) {
-        return [this, &target](const toml::node& node) -> Result<void> {
-            if (!node.is_string()) return wrong_type(node, "a string");
-            target = node.as_string()->get();
-            return {};
-        };
-    }
-
-    Take texts_into(std::vector<std::string>& target) {
-        return [this, &target](const toml::node& node) -> Result<void> {
-            if (!node.is_array()) return wrong_type(node, "a list of strings");
-            for (const toml::node& item : *node.as_array()) {
-                if (!item.is_string()) return wrong_type(item, "a string");
-                target.push_back(item.as_string()->get());
-            }
-            return {};
-        };
-    }
-
-    Take truth_into(bool& target) {
-        return [this, &target](const toml::node& node) -> Result<void> {
+    Result<KeyValue> value_of(const KeyValue& type, const toml::node& node) const {
+        if (std::holds_alternative<bool>(type)) {
             if (!node.is_boolean()) return wrong_type(node, "true or false");
-            target = node.as_boolean()->get();
-            return {};
-        };
-    }
-
-    template <typename T, typename U>
-    Take word_into(T& target, Result<U> (*parse)(const std::string&, const std::string&)) {
-        return [this, &target, parse](const toml::node& node) -> Result<void> {
+            return KeyValue(node.as_boolean()->get());
+        }
+        if (std::holds_alternative<std::string>(type)) {
             if (!node.is_string()) return wrong_type(node, "a string");
-            auto value = parse(node.as_string()->get(), at(node.source()));
-            if (!value) return pass_on(value);
-            target = *value;
-            return {};
-        };
+            return KeyValue(node.as_string()->get());
+        }
+        if (!node.is_array()) return wrong_type(node, "a list of strings");
+        std::vector<std::string> texts;
+        for (const toml::node& item : *node.as_array()) {
+            if (!item.is_string()) return wrong_type(item, "a string");
+            texts.push_back(item.as_string()->get());
+        }
+        return KeyValue(std::move(texts));
     }
 
-    /// An array of tables: `name` in messages, `keys` for each, `needed` the one that each has.
-    Result<void> read_tables(const toml::node& node, const std::string& name, const std::string& needed,
-                             const std::function<Keys(const std::string& where)>& keys,
-                             const std::function<bool()>& has_needed) {
+    Result<void> read_part(const ProjectRecords& list, const toml::node& node, const std::string& name) {
         if (!node.is_array()) return wrong_type(node, fmt::format("[[{}]] with two pairs of brackets", name));
+        std::vector<std::string> names;
+        for (const RecordKey& key : list.keys) names.push_back(key.name);
         for (const toml::node& item : *node.as_array()) {
-            if (!item.is_table()) return wrong_type(item, fmt::format("a table with `{}`", needed));
-            if (auto done = read_table(*item.as_table(), keys(at(item.source()))); !done) return done;
-            if (!has_needed())
-                return wrong(item.source(), fmt::format("a table [[{}]] has no `{}`", name, needed),
-                             "it says which files are meant", fmt::format("add {} = \"...\"", needed));
+            if (!item.is_table()) return wrong_type(item, fmt::format("a table with `{}`", names.front()));
+            list.add(project_, at(item.source()));
+            for (const auto& [key, value] : *item.as_table()) {
+                auto known = std::ranges::find(names, key.str());
+                if (known == names.end()) return unknown(key, names);
+                auto text = value_of(std::string(), value);
+                if (!text) return pass_on(text);
+                list.put(project_, static_cast<std::size_t>(known - names.begin()),
+                         std::get<std::string>(std::move(*text)));
+            }
+            std::size_t last = list.count(project_) - 1;
+            for (std::size_t i = 0; i < list.keys.size(); ++i)
+                if (!list.keys[i].needed_because.empty() && list.value(project_, last, i).empty())
+                    return wrong(item.source(), fmt::format("a table [[{}]] has no `{}`", name, names[i]),
+                                 list.keys[i].needed_because, fmt::format("add {} = \"...\"", names[i]));
         }
         return {};
-    }
-
-    Result<void> read_assets(const toml::node& node) {
-        return read_tables(
-            node, "asset", "from",
-            [this](const std::string& where) {
-                Asset& asset = project_.assets.emplace_back();
-                asset.where = where;
-                return Keys{{"from", text_into(asset.from)}, {"to", text_into(asset.to)}};
-            },
-            [this] { return !project_.assets.back().from.empty(); });
-    }
-
-    Result<void> read_allowances(const toml::node& node) {
-        auto done = read_tables(
-            node, "allow", "file",
-            [this](const std::string& where) {
-                Allowance& one = project_.allowances.emplace_back();
-                one.where = where;
-                return Keys{{"file", text_into(one.file)},
-                            {"kind", text_into(one.kind)},
-                            {"reason", text_into(one.reason)}};
-            },
-            [this] { return !project_.allowances.back().file.empty(); });
-        if (done)
-            for (const Allowance& one : project_.allowances)
-                if (one.reason.empty())
-                    return fail(ErrorKind::bad_input, "a table [[allow]] has no `reason`", one.where,
-                                "whoever reads it later wants to know why", "add reason = \"...\"");
-        return done;
-    }
-
-    Result<void> read_decisions(const toml::node& node) {
-        auto done = read_tables(
-            node, "terms.settled", "package",
-            [this](const std::string& where) {
-                LicenceDecision& one = project_.licence_decisions.emplace_back();
-                one.where = where;
-                return Keys{{"package", text_into(one.package)},
-                            {"licence", text_into(one.licence)},
-                            {"reason", text_into(one.reason)}};
-            },
-            [this] { return !project_.licence_decisions.back().package.empty(); });
-        if (done)
-            for (const LicenceDecision& one : project_.licence_decisions)
-                if (one.licence.empty() || one.reason.empty())
-                    return fail(ErrorKind::bad_input, "a table [[terms.settled]] is not complete", one.where,
-                                one.licence.empty() ? "it has no `licence`" : "it has no `reason`",
-                                "add licence = \"...\" (an SPDX name) and reason = \"...\"");
-        return done;
-    }
-
-    Result<void> read_states(const toml::node& node) {
-        return read_tables(
-            node, "state", "path",
-            [this](const std::string& where) {
-                State& state = project_.states.emplace_back();
-                state.where = where;
-                return Keys{{"path", text_into(state.path)}};
-            },
-            [this] { return !project_.states.back().path.empty(); });
-    }
-
-    Result<void> read_languages(const toml::node& node) {
-        return read_tables(
-            node, "windows.language", "code",
-            [this](const std::string& where) {
-                LanguageTexts& texts = project_.windows.languages.emplace_back();
-                texts.where = where;
-                return Keys{{"code", text_into(texts.language)},
-                            {"title", text_into(texts.title)},
-                            {"summary", text_into(texts.summary)}};
-            },
-            [this] { return !project_.windows.languages.back().language.empty(); });
     }
 
     std::string file_;
     Project& project_;
+};
+
+class ProjectFileWriter {
+  public:
+    explicit ProjectFileWriter(const Project& project) : project_(project) {}
+
+    std::string text() {
+        for (const ProjectPart& part : project_parts())
+            std::visit([&](const auto& known) { write(known, known.name); }, part);
+        return std::move(text_);
+    }
+
+  private:
+    void write(const ProjectTable& table, const std::string& name) {
+        std::string lines;
+        for (const ProjectKey& key : table.keys) {
+            std::string value =
+                std::visit([](const auto& one) { return toml_value(one); }, key.value(project_));
+            if (!value.empty()) lines += fmt::format("{} = {}\n", key.name, value);
+        }
+        if (!lines.empty()) head("[" + name + "]") += lines;
+        for (const ProjectRecords& list : table.lists) write(list, name + "." + list.name);
+    }
+
+    void write(const ProjectRecords& list, const std::string& name) {
+        for (std::size_t record = 0; record < list.count(project_); ++record) {
+            head("[[" + name + "]]");
+            for (std::size_t key = 0; key < list.keys.size(); ++key)
+                if (std::string value = toml_value(list.value(project_, record, key)); !value.empty())
+                    text_ += fmt::format("{} = {}\n", list.keys[key].name, value);
+        }
+    }
+
+    std::string& head(const std::string& line) {
+        text_ += (text_.empty() ? "" : "\n") + line + "\n";
+        return text_;
+    }
+
+    // Empty for what need not be said.
+    static std::string toml_value(const std::string& text) {
+        return text.empty() ? std::string() : toml_quoted(text);
+    }
+    static std::string toml_value(bool truth) { return truth ? "true" : ""; }
+    static std::string toml_value(const std::vector<std::string>& texts) {
+        std::vector<std::string> parts;
+        for (const std::string& text : texts) parts.push_back(toml_quoted(text));
+        return parts.empty() ? std::string() : fmt::format("[{}]", fmt::join(parts, ", "));
+    }
+
+    const Project& project_;
+    std::string text_;
 };
 
 } // namespace
@@ -287,5 +216,7 @@ class ProjectFileReader {
 Result<void> read_project_file(const std::filesystem::path& file, Project& project) {
     return ProjectFileReader(file.string(), project).read();
 }
+
+std::string project_file_text(const Project& project) { return ProjectFileWriter(project).text(); }
 
 } // namespace omnistasis

@@ -1,5 +1,6 @@
 #include "report/comparison.h"
 
+#include "runtimes/conventions.h"
 #include "support/hash.h"
 #include "support/json.h"
 
@@ -31,7 +32,8 @@ std::uint64_t size_of(const PayloadContents& output) {
 /// What the files hold that no part stands for.
 bool is_made(const std::string& place) {
     std::string name = place.substr(place.rfind('/') + 1);
-    return name.ends_with(".store") || name.ends_with(".pyc") || name.starts_with('.');
+    return name.starts_with('.') || any_names(&Conventions::module_stores, name) ||
+           any_ends(&Conventions::compiled_endings, name);
 }
 
 class Comparer {

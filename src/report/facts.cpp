@@ -1,5 +1,6 @@
 #include "report/facts.h"
 
+#include "runtimes/conventions.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -36,7 +37,10 @@ class Shares {
 
 /// Whose a file is that no part stands for: what the runtime or we put into the tree.
 std::string owner_of_rest(const std::string& place, const std::string& runtime) {
-    return place.find("modules.store") != std::string::npos || place.ends_with(".pyc") ? runtime : ours;
+    std::string_view name = std::string_view(place).substr(place.rfind('/') + 1);
+    bool of_runtime =
+        any_names(&Conventions::module_stores, name) || any_ends(&Conventions::compiled_endings, name);
+    return of_runtime ? runtime : ours;
 }
 
 } // namespace

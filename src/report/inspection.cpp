@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/hash.h"
 #include "support/json.h"
+#include "support/target_info.h"
 
 #include <array>
 #include <cstring>
@@ -16,41 +17,6 @@
 namespace omnistasis::report {
 
 namespace {
-
-std::string elf_machine(std::uint16_t machine) {
-    switch (machine) {
-    case EM_X86_64:
-        return "x86-64";
-    case EM_386:
-        return "x86";
-    case EM_AARCH64:
-        return "aarch64";
-    case EM_ARM:
-        return "arm";
-    case EM_PPC64:
-        return "ppc64";
-    case EM_S390:
-        return "s390x";
-    case EM_RISCV:
-        return "riscv";
-    default:
-        return fmt::format("machine {}", machine);
-    }
-}
-
-std::string pe_machine(std::uint16_t machine) {
-    return machine == 0x8664   ? "x86-64"
-           : machine == 0x14C  ? "x86"
-           : machine == 0xAA64 ? "aarch64"
-                               : fmt::format("machine {:#x}", machine);
-}
-
-std::string mach_processor(std::uint32_t processor) {
-    return processor == 0x01000007   ? "x86-64"
-           : processor == 0x0100000C ? "aarch64"
-           : processor == 7          ? "x86"
-                                     : fmt::format("processor {:#x}", processor);
-}
 
 /// The native files of a payload: what the oldest system follows from.
 void look_into_payload(Inspection& inspection) {
@@ -92,7 +58,7 @@ Json elf_json(const Inspection& inspection, HostNames& host) {
                                                                         : "object"},
               {"bits", elf.is_64_bit ? 64 : 32},
               {"byte_order", elf.little_endian ? "little" : "big"},
-              {"architecture", elf_machine(elf.machine)},
+              {"architecture", processor_name(System::linux, elf.machine)},
               {"interpreter", elf.interpreter},
               {"soname", elf.soname},
               {"needed", elf.needed}};
@@ -121,7 +87,7 @@ Json elf_json(const Inspection& inspection, HostNames& host) {
 Json pe_json(const native::PeFile& pe) {
     Json json{{"kind", pe.is_library ? "library" : "program"},
               {"bits", pe.is_64_bit ? 64 : 32},
-              {"architecture", pe_machine(pe.machine)},
+              {"architecture", processor_name(System::windows, pe.machine)},
               {"mode", pe.subsystem == 2   ? "window"
                        : pe.subsystem == 3 ? "console"
                                            : "other"},
@@ -149,7 +115,7 @@ Json pe_json(const native::PeFile& pe) {
 Json mach_json(const native::MachFile& file) {
     Json json{{"universal", file.universal}, {"images", Json::array()}};
     for (const native::MachImage& image : file.images) {
-        Json one{{"architecture", mach_processor(image.processor)},
+        Json one{{"architecture", processor_name(System::macos, image.processor)},
                  {"kind", kind_of(image)},
                  {"bits", image.is_64_bit ? 64 : 32},
                  {"install_name", image.install_name},
@@ -315,13 +281,15 @@ std::string architecture_of(const Inspection& inspection) {
         return fmt::format("{}, {} bit", machine, wide ? 64 : 32);
     };
     if (inspection.elf)
-        return bits(elf_machine(inspection.elf->machine), inspection.elf->is_64_bit) +
+        return bits(processor_name(System::linux, inspection.elf->machine), inspection.elf->is_64_bit) +
                (inspection.elf->little_endian ? "" : ", big-endian");
-    if (inspection.pe) return bits(pe_machine(inspection.pe->machine), inspection.pe->is_64_bit);
+    if (inspection.pe)
+        return bits(processor_name(System::windows, inspection.pe->machine), inspection.pe->is_64_bit);
     std::string all;
     if (inspection.mach_o)
         for (const native::MachImage& image : inspection.mach_o->images)
-            all += (all.empty() ? "" : "; ") + bits(mach_processor(image.processor), image.is_64_bit);
+            all += (all.empty() ? "" : "; ") +
+                   bits(processor_name(System::macos, image.processor), image.is_64_bit);
     return all;
 }
 

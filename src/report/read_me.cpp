@@ -1,6 +1,7 @@
 #include "report/read_me.h"
 
 #include "support/near_match.h"
+#include "support/target_info.h"
 
 #include <fmt/format.h>
 #include <map>
@@ -13,7 +14,8 @@ namespace {
 std::map<std::string, std::string> values_of(const Facts& facts) {
     std::map<std::string, std::string> values;
     std::string file = facts.output.substr(facts.output.rfind('/') + 1);
-    bool windows = facts.target.starts_with("windows"), macos = facts.target.starts_with("macos");
+    System system = system_of(facts.target);
+    bool windows = system == System::windows, macos = system == System::macos;
     bool single = facts.form == "file";
     values["title"] = facts.title.empty() ? facts.name : facts.title;
     values["version"] = facts.version;

@@ -20,12 +20,13 @@ std::string field(const std::string& text) {
 
 } // namespace
 
-std::string facts_json(const Facts& facts) {
+Json facts_as_json(const Facts& facts) {
     trace::Reasons reasons(facts.graph);
     Json json{{"format", 1},
               {"name", facts.name},
               {"title", facts.title},
               {"version", facts.version},
+              {"summary", facts.summary},
               {"target", facts.target},
               {"form", facts.form},
               {"mode", facts.mode},
@@ -35,6 +36,7 @@ std::string facts_json(const Facts& facts) {
               {"tree", {{"bytes", facts.tree_size}, {"files", facts.tree_files}}},
               {"oldest_system", facts.oldest_system},
               {"known_systems", facts.known_systems},
+              {"sets_the_bar", facts.sets_the_bar},
               {"host_libraries", facts.host_libraries}};
     json["components"] = Json::array();
     for (const ComponentFacts& one : facts.components)
@@ -52,14 +54,17 @@ std::string facts_json(const Facts& facts) {
     for (const Piece& piece : facts.pieces) {
         Json one{{"name", piece.name},   {"kind", piece.kind}, {"component", piece.owner},
                  {"place", piece.place}, {"bytes", piece.raw}, {"stored", piece.stored}};
-        if (piece.unit)
+        if (piece.unit) {
+            one["unit"] = *piece.unit;
             if (const trace::Edge* edge = reasons.last_edge(*piece.unit))
                 one["why"] = {{"by", facts.graph.units[edge->from].name},
                               {"verb", edge->reason.verb},
                               {"file", shown(facts, edge->reason.file)},
                               {"line", edge->reason.line}};
+        }
         json["pieces"].push_back(std::move(one));
     }
+    json["traced"] = !facts.graph.units.empty();
     json["loose_ends"] = Json::array();
     for (const trace::LooseEnd& end : facts.graph.loose_ends)
         json["loose_ends"].push_back({{"kind", end.kind},
@@ -83,10 +88,17 @@ std::string facts_json(const Facts& facts) {
         for (const review::ReadVariable& one : facts.review->variables)
             json["variables"].push_back(
                 {{"name", one.name}, {"file", shown(facts, one.file)}, {"line", one.line}});
+        json["refused"] = Json::array();
+        for (const review::Refused& one : facts.review->refused)
+            json["refused"].push_back(
+                {{"component", one.component}, {"licence", one.licence}, {"rule", one.rule}});
+        json["idle_rules"] = facts.review->idle_rules;
     }
     json["state"] = Json::array();
     for (const payload::StatePath& state : facts.state)
-        json["state"].push_back({{"place", state.place}, {"path", facts.name + "/" + state.path}});
+        json["state"].push_back({{"place", state.place},
+                                 {"path", facts.name + "/" + state.path},
+                                 {"is_folder", state.is_folder}});
     json["proof"] = Json(facts.proof);
     json["profile"] = Json(facts.profile);
     json["changes"] = Json(facts.changes);
@@ -100,8 +112,10 @@ std::string facts_json(const Facts& facts) {
                                    {"libraries", one.libraries},
                                    {"data_files", one.data_files}});
     json["missing"] = facts.missing;
-    return json_lines(json);
+    return json;
 }
+
+std::string facts_json(const Facts& facts) { return json_lines(facts_as_json(facts)); }
 
 std::string pieces_csv(const Facts& facts) {
     trace::Reasons reasons(facts.graph);

@@ -1,12 +1,15 @@
 #pragma once
 
 #include "report/facts.h"
+#include "support/json.h"
 
 #include <string>
 
 namespace omnistasis::report {
 
 /// The facts as one JSON object (docs/report.md).
+Json facts_as_json(const Facts& facts);
+/// The same as a text for people: `facts.json`.
 std::string facts_json(const Facts& facts);
 
 /// Every piece, one a line (RFC 4180): name, kind, component, place, bytes, stored bytes, why, by, file,

@@ -1,5 +1,6 @@
 #include "review/secrets.h"
 
+#include "runtimes/conventions.h"
 #include "support/toml.h"
 
 #include <algorithm>
@@ -111,7 +112,7 @@ bool is_settings_file(const std::string& file) {
                                                ".toml",       ".yaml",   ".yml",   ".json",
                                                ".properties", ".config", ".netrc", ".pgpass"};
     return endings.contains(ending) || name.starts_with(".env") || name == ".netrc" || name == ".pgpass" ||
-           name == ".npmrc" || name == ".pypirc" || name == "credentials";
+           name == "credentials" || any_names(&Conventions::credential_files, name);
 }
 
 /// Of three letters in a machine word, whatever their case (and for some marks whatever they are).
@@ -334,7 +335,7 @@ std::vector<Finding> leftovers_in(const std::string& file, const std::string& pl
     if (ends({"~", ".swp", ".swo", ".orig", ".rej", ".bak", ".DS_Store"}) || name == "Thumbs.db")
         add("leftover", "a leftover of an editor or a file manager");
     if (name == ".env" || name.starts_with(".env.") || name == ".netrc" || name == ".pgpass" ||
-        name == ".pypirc")
+        any_names(&Conventions::credential_files, name))
         add("settings-with-secrets", "a file that is there for secrets");
     if (ends({".p12", ".pfx", ".jks", ".keystore", ".kdbx"})) add("key-store", "a store of keys", true);
     if (name == "id_rsa" || name == "id_ed25519" || name == "id_ecdsa" || name == "id_dsa")

@@ -9,6 +9,7 @@
 #include "support/kept_words.h"
 #include "support/pattern.h"
 #include "support/system_packages.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -70,7 +71,7 @@ std::string place_beside_libraries(const std::string& path) {
     constexpr std::string_view libraries = "/usr/lib/";
     std::size_t end = path.find('/', libraries.size());
     bool is_of_processor = path.starts_with(libraries) && end != std::string::npos &&
-                           std::string_view(path).substr(0, end).ends_with("-linux-gnu");
+                           is_library_folder(std::string_view(path).substr(0, end));
     return is_of_processor ? "lib" + path.substr(end) : place_of_absolute(path);
 }
 

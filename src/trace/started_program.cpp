@@ -1,6 +1,7 @@
 #include "trace/started_program.h"
 
 #include "native/native_kind.h"
+#include "runtimes/conventions.h"
 #include "support/files.h"
 #include "support/subprocess.h"
 
@@ -12,15 +13,14 @@ namespace omnistasis::trace {
 
 namespace {
 
-/// Programs of every system or desktop, and the interpreter itself.
-constexpr std::array<std::string_view, 62> everywhere{
-    "sh",    "bash",    "env",     "cat",      "cp",   "mv",     "rm",     "ls",       "mkdir",
-    "rmdir", "ln",      "chmod",   "chown",    "echo", "printf", "test",   "true",     "false",
-    "kill",  "killall", "ps",      "id",       "who",  "whoami", "uname",  "hostname", "date",
-    "sleep", "head",    "tail",    "grep",     "sed",  "awk",    "find",   "xargs",    "sort",
-    "uniq",  "wc",      "cut",     "tr",       "tar",  "gzip",   "gunzip", "which",    "touch",
-    "stty",  "tput",    "clear",   "less",     "more", "df",     "du",     "mount",    "umount",
-    "nohup", "python",  "python3", "xdg-open", "open", "start",  "cmd",    "cls"};
+/// Programs of every system or desktop.
+constexpr std::array<std::string_view, 60> everywhere{
+    "sh",   "bash",  "env",    "cat",    "cp",     "mv",       "rm",   "ls",    "mkdir", "rmdir",
+    "ln",   "chmod", "chown",  "echo",   "printf", "test",     "true", "false", "kill",  "killall",
+    "ps",   "id",    "who",    "whoami", "uname",  "hostname", "date", "sleep", "head",  "tail",
+    "grep", "sed",   "awk",    "find",   "xargs",  "sort",     "uniq", "wc",    "cut",   "tr",
+    "tar",  "gzip",  "gunzip", "which",  "touch",  "stty",     "tput", "clear", "less",  "more",
+    "df",   "du",    "mount",  "umount", "nohup",  "xdg-open", "open", "start", "cmd",   "cls"};
 
 } // namespace
 
@@ -38,8 +38,13 @@ std::optional<LooseEnd> starts_program(const Project& project, const std::string
                                        const std::string& source, std::uint32_t line, bool minor) {
     bool is_named = std::ranges::any_of(
         project.programs, [&](const std::string& one) { return fs::path(one).filename() == program; });
+    // The application's own interpreter is carried.
+    bool is_interpreter = std::ranges::any_of(conventions(), [&](const Conventions* one) {
+        return one->language == project.language &&
+               std::ranges::find(one->interpreters, program) != one->interpreters.end();
+    });
     std::string file = find_on_path(program);
-    if (is_named || file.empty()) return std::nullopt;
+    if (is_named || is_interpreter || file.empty()) return std::nullopt;
     bool is_native = native::kind_of(real_path(file)).fits(project.targets.front());
     return LooseEnd{
         .kind = "starts-program",

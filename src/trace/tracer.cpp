@@ -379,14 +379,24 @@ class Tracer {
                                          need.from_file, 0, need.opened});
             }
         }
+        auto is_own = [&](const std::string& file) {
+            auto ids = by_file.find(real_path(file));
+            return ids != by_file.end() &&
+                   std::ranges::any_of(ids->second, [&](UnitId id) { return units[id].own; });
+        };
         for (const native::UnfitLibrary& library : closure.unfit())
             graph_.add_loose_ends(
-                {{"library-version",
-                  fmt::format("{} is found without the version {} that is asked for",
-                              fs::path(library.file).filename().string(), fmt::join(library.versions, ", ")),
-                  library.from_file, 0, "the application may stop when it loads this file",
-                  "install the library that the file was made with, or another build of the file: " +
-                      library.file}});
+                {{.kind = "library-version",
+                  .what = fmt::format("{} is found without the version {} that is asked for",
+                                      fs::path(library.file).filename().string(),
+                                      fmt::join(library.versions, ", ")),
+                  .file = library.from_file,
+                  .effect = "the application may stop when it loads this file",
+                  .advice =
+                      "install the library that the file was made with, or another build of the file: " +
+                      library.file,
+                  // Packages bring builds for several systems, and load the one that fits.
+                  .minor = !is_own(library.from_file)}});
         return {};
     }
 
@@ -427,12 +437,12 @@ class Tracer {
 
     /// Of another system than this machine's: libraries go beside what needs them, or into lib/.
     Result<void> follow_foreign_libraries(const std::string& target) {
-        bool is_linux = target.starts_with("linux");
+        bool is_linux = system_of(target) == System::linux;
         std::vector<Unit> units = graph_.units();
         for (std::size_t i = 0; i < units.size(); ++i) {
             Unit from = units[i];
             if (!is_native(from.kind) || from.file.empty()) continue;
-            auto needs = native::foreign_needs(from.file, target, host_);
+            auto needs = native::foreign_needs(from.file, host_);
             if (!needs) return pass_on(needs);
             UnitId id = graph_.add(from).first;
             for (const native::ForeignNeed& need : *needs) {

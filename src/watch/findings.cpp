@@ -1,7 +1,10 @@
 #include "watch/findings.h"
 
 #include "native/loader_cache.h"
+#include "project/own_files.h"
+#include "runtimes/conventions.h"
 #include "support/files.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <array>
@@ -14,7 +17,7 @@ namespace omnistasis::watch {
 namespace {
 
 /// Folders with what belongs to the machine, its desktop or its user, not to the application.
-constexpr std::array<std::string_view, 24> of_the_machine{"/proc/",
+constexpr std::array<std::string_view, 22> of_the_machine{"/proc/",
                                                           "/sys/",
                                                           "/dev/",
                                                           "/etc/",
@@ -35,9 +38,7 @@ constexpr std::array<std::string_view, 24> of_the_machine{"/proc/",
                                                           "/usr/local/share/fonts/",
                                                           "/usr/lib/locale/",
                                                           "/usr/share/glib-2.0/",
-                                                          "/usr/share/ca-certificates/",
-                                                          "/lib/x86_64-linux-gnu/gconv/",
-                                                          "/usr/lib/x86_64-linux-gnu/gconv/"};
+                                                          "/usr/share/ca-certificates/"};
 
 bool is_below(const std::string& file, const std::string& folder) {
     return !relative_to(file, folder).empty();
@@ -150,10 +151,11 @@ class Comparison {
         fs::path inner = fs::path(file).lexically_relative(folder);
         fs::path above = folder;
         for (const fs::path& part : inner) {
-            if (part.string().starts_with(".") || part == "__pycache__" || part == "out") return false;
+            std::string name = part.string();
+            if (name.starts_with('.') || name == "out" || any_names(&Conventions::cache_folders, name))
+                return false;
             above /= part;
-            std::error_code ignored;
-            if (fs::exists(above / "pyvenv.cfg", ignored)) return false;
+            if (holds_packages(above)) return false;
         }
         return file != project_.rehearsed_file && file != project_.project_file;
     }
@@ -199,8 +201,12 @@ Findings findings_of(const Project& project, trace::Runtime& runtime, const trac
     Comparison comparison(project, runtime, graph, host);
     for (const trace::SeenModule& module : modules) comparison.module(module);
     auto concerns_us = [](const std::string& file) {
-        return std::ranges::none_of(of_the_machine,
-                                    [&](std::string_view start) { return file.starts_with(start); });
+        bool is_converter = std::ranges::any_of(library_folders(host_info()), [&](const std::string& folder) {
+            return is_below(file, folder + "/gconv");
+        });
+        return !is_converter && std::ranges::none_of(of_the_machine, [&](std::string_view start) {
+            return file.starts_with(start);
+        });
     };
     for (const std::string& file : files.read)
         if (concerns_us(file) || is_below(file, project.root_folder.string()) ||

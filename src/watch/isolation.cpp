@@ -2,6 +2,7 @@
 
 #include "support/confinement.h"
 #include "support/files.h"
+#include "support/target_info.h"
 
 #include <fmt/format.h>
 #include <set>
@@ -14,10 +15,10 @@ namespace {
 std::vector<std::pair<std::string, std::string>> host_files(const native::HostLibraries& host) {
     std::vector<std::pair<std::string, std::string>> files;
     std::set<std::string> seen;
-    for (const char* folder : {"/lib/x86_64-linux-gnu", "/usr/lib/x86_64-linux-gnu", "/lib64", "/usr/lib64"})
+    for (const std::string& folder : library_folders(host_info()))
         for (const FolderEntry& entry : list_folder(folder))
             if (!entry.is_folder && host.find(entry.name) != nullptr && seen.insert(entry.name).second)
-                files.emplace_back(entry.name, std::string(folder) + "/" + entry.name);
+                files.emplace_back(entry.name, folder + "/" + entry.name);
     return files;
 }
 
@@ -42,7 +43,7 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
         for (const char* file : {"/etc/resolv.conf", "/etc/hosts", "/etc/nsswitch.conf"})
             add({"--ro-bind-try", file, file});
     }
-    // The locale of every glibc system that LANG names below.
+    // The locale of every Linux system that LANG names below.
     add({"--ro-bind-try", "/usr/lib/locale/C.utf8", "/usr/lib/locale/C.utf8"});
     writable(options.temporary, "/tmp");
     writable(options.home, isolated_home);
@@ -53,7 +54,9 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
     for (const auto& [name, value] : variables) add({"--setenv", name, value});
     add({"--chdir", options.work.empty() ? isolated_home : isolated_work});
     for (const auto& [name, file] : host_files(host)) {
-        std::string place = name.starts_with("ld-linux") ? "/lib64/" + name : "/lib/x86_64-linux-gnu/" + name;
+        const TargetInfo& own = host_info();
+        std::string place = name == own.loader ? "/" + own.wide_folder + "/" + name
+                                               : library_folders(own).front() + "/" + name;
         add({"--ro-bind", file, place});
     }
     for (const auto& [from, to] : options.shown) add({"--ro-bind", from.string(), to});

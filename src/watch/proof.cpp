@@ -3,6 +3,7 @@
 #include "native/loader_cache.h"
 #include "support/files.h"
 #include "support/pattern.h"
+#include "support/target_info.h"
 #include "support/text.h"
 #include "trace/capabilities.h"
 #include "watch/call_log.h"
@@ -25,7 +26,11 @@ namespace {
 
 constexpr std::uint64_t most_output = 64u << 20;
 constexpr std::uint64_t most_file = 1u << 30;
-constexpr const char* clock_library = "/usr/lib/x86_64-linux-gnu/faketime/libfaketime.so.1";
+/// Tells programs another time of day.
+const std::string& clock_library() {
+    static const std::string file = "/usr/lib/" + host_info().library_folder + "/faketime/libfaketime.so.1";
+    return file;
+}
 
 /// Folders of a root that belong to no application.
 constexpr std::array<std::string_view, 5> of_the_kernel{"/proc/", "/sys/", "/dev/", "/run/", "/var/run/"};
@@ -127,7 +132,7 @@ class Prover {
         options.variables = run_.variables;
         options.limits = {run_.seconds, most_output, most_file, {}};
         if (auto clock = set_clock(options.variables); !clock) return clock;
-        if (!run_.clock.empty()) options.shown.emplace_back(clock_library, clock_library);
+        if (!run_.clock.empty()) options.shown.emplace_back(clock_library(), clock_library());
         std::optional<VirtualDisplay> display;
         if (run_.display) {
             auto started = VirtualDisplay::start(scratch);
@@ -172,10 +177,10 @@ class Prover {
 
     Result<void> set_clock(std::map<std::string, std::string>& variables) const {
         if (run_.clock.empty()) return {};
-        if (!is_file(clock_library))
-            return fail(ErrorKind::missing, "the clock can't be set for a program", clock_library,
+        if (!is_file(clock_library()))
+            return fail(ErrorKind::missing, "the clock can't be set for a program", clock_library(),
                         "the library is not there", "install the package libfaketime");
-        variables["LD_PRELOAD"] = clock_library;
+        variables["LD_PRELOAD"] = clock_library();
         variables["FAKETIME"] = "@" + run_.clock;
         return {};
     }
@@ -255,7 +260,7 @@ class Prover {
                 host.insert(base_name(file));
             else if (subject_.host->find_file(file) != nullptr)
                 system_.insert(file);
-            else if (file != clock_library)
+            else if (file != clock_library())
                 outside.insert(file);
         }
         proof_.host_libraries.assign(host.begin(), host.end());

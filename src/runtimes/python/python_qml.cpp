@@ -1,6 +1,7 @@
 // QML modules: those that the application's documents import, and what these import in turn.
 #include "runtimes/python/python_tracing.h"
 #include "runtimes/python/qml_imports.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 
@@ -30,8 +31,10 @@ std::pair<std::string, std::string> PythonRuntime::qml_root(const UnitIds& ids) 
                 if (is_folder(package + inner))
                     return {package + inner, places_.of(package + inner, found.root)};
         std::string version = std::string_view(binding).ends_with('6') ? "qt6" : "qt5";
-        for (const char* libraries : {"/usr/lib/x86_64-linux-gnu/", "/usr/lib64/"})
-            if (is_folder(libraries + version + "/qml")) return {libraries + version + "/qml", "lib/qt/qml"};
+        for (const std::string& libraries : library_folders(host_info())) {
+            std::string folder = fmt::format("{}/{}/qml", libraries, version);
+            if (is_folder(folder)) return {folder, "lib/qt/qml"};
+        }
     }
     return {};
 }

@@ -267,7 +267,8 @@ class PythonRuntime : public trace::Runtime,
                      const std::unordered_set<std::string_view>& files, Expansion& out);
     /// The variables that conditions of requirements ask for.
     MarkerVariables markers() const {
-        return marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform, "x86_64");
+        return marker_variables(facts_.major, facts_.minor, facts_.micro, facts_.platform,
+                                host_info().processor);
     }
     void carry_distribution(const Distribution& distribution, const std::string& reached_by,
                             const std::unordered_set<std::string_view>& files, Expansion& out);

@@ -21,7 +21,7 @@ std::optional<Requirement> read_requirement(std::string_view line);
 /// The variables of an environment marker and their values: `python_version`, `sys_platform`, ...
 using MarkerVariables = std::map<std::string, std::string, std::less<>>;
 
-/// The variables for an interpreter and a system. `platform` is sys.platform, `machine` as "x86_64".
+/// The variables for an interpreter and a system. `platform` is sys.platform, `machine` the processor.
 MarkerVariables marker_variables(int major, int minor, int micro, std::string_view platform,
                                  std::string_view machine);
 

@@ -1,6 +1,7 @@
 #include "runtimes/python/typelib.h"
 
 #include "support/byte_view.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <cstring>
@@ -13,8 +14,12 @@ constexpr std::string_view magic = "GOBJ\nMETADATA\r\n\x1a";
 /// Offsets of the header's fields that hold the offsets of texts.
 constexpr std::size_t dependencies_field = 36, shared_library_field = 52, header_size = 112;
 
-constexpr const char* folders[] = {"/usr/lib/x86_64-linux-gnu/girepository-1.0",
-                                   "/usr/lib64/girepository-1.0", "/usr/lib/girepository-1.0"};
+std::vector<std::string> typelib_folders() {
+    std::vector<std::string> folders = library_folders(host_info());
+    folders.emplace_back("/usr/lib");
+    for (std::string& folder : folders) folder += "/girepository-1.0";
+    return folders;
+}
 
 std::vector<std::string> texts_at(ByteSpan bytes, std::size_t field, char separator) {
     std::uint32_t offset = ByteView(bytes).word(field);
@@ -38,7 +43,7 @@ std::optional<Typelib> read_typelib(ByteSpan bytes) {
 }
 
 std::string find_typelib(const std::string& name, const std::vector<std::string>& versions) {
-    for (const char* folder : folders) {
+    for (const std::string& folder : typelib_folders()) {
         std::vector<std::string> found;
         for (const FolderEntry& entry : list_folder(folder)) {
             bool fits = entry.name.starts_with(name + "-") && entry.name.ends_with(".typelib");

@@ -1,0 +1,9 @@
+#pragma once
+
+#include "runtimes/conventions.h"
+
+namespace omnistasis::node {
+
+const Conventions& conventions();
+
+} // namespace omnistasis::node
