@@ -1,10 +1,10 @@
 #include "runtimes/registry.h"
 
-#include "runtimes/lua/lua_runtime.h"
+#include "runtimes/lua/lua_language.h"
 #include "runtimes/node/node_finder.h"
-#include "runtimes/node/node_runtime.h"
+#include "runtimes/node/node_language.h"
 #include "runtimes/python/entry.h"
-#include "runtimes/python/python_runtime.h"
+#include "runtimes/python/python_language.h"
 #include "support/files.h"
 #include "support/near_match.h"
 

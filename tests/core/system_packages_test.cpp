@@ -1,4 +1,4 @@
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "support/system_packages.h"
 
 #include <algorithm>

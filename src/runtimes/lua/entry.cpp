@@ -1,5 +1,5 @@
 #include "runtimes/lua/lua_facts.h"
-#include "runtimes/lua/lua_runtime.h"
+#include "runtimes/lua/lua_language.h"
 #include "support/files.h"
 
 namespace omnistasis::lua {

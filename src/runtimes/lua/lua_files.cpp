@@ -1,5 +1,5 @@
 // What goes into the app tree besides the files themselves, and how it is started.
-#include "runtimes/lua/lua_tracing.h"
+#include "runtimes/lua/lua_runtime.h"
 #include "support/file_hash.h"
 #include "support/subprocess.h"
 

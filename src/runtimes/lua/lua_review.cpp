@@ -1,5 +1,5 @@
 // What a watched run shows, and what somebody wants to know before an application is given away.
-#include "runtimes/lua/lua_tracing.h"
+#include "runtimes/lua/lua_runtime.h"
 #include "trace/import_log.h"
 #include "trace/opened_library.h"
 #include "trace/rehearsed_ends.h"

@@ -1,7 +1,7 @@
 #include "runtimes/lua/lua_runtime.h"
 
 #include "project/own_files.h"
-#include "runtimes/lua/lua_tracing.h"
+#include "runtimes/lua/lua_language.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
 #include "trace/opened_library.h"

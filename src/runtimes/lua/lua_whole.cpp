@@ -1,6 +1,6 @@
 // What goes along although no source names it: the project's own files, and small packages whole. A module
 // that nothing reached brings in only what is of its own package or came for other reasons.
-#include "runtimes/lua/lua_tracing.h"
+#include "runtimes/lua/lua_runtime.h"
 #include "trace/own_ends.h"
 
 #include <algorithm>

@@ -1,4 +1,4 @@
-#include "runtimes/lua/lua_tracing.h"
+#include "runtimes/lua/lua_runtime.h"
 #include "support/kept_of_file.h"
 #include "support/stored_form.h"
 

@@ -1,4 +1,4 @@
-#include "runtimes/node/node_runtime.h"
+#include "runtimes/node/node_language.h"
 #include "runtimes/node/package_json.h"
 #include "support/files.h"
 

@@ -1,6 +1,6 @@
 // What goes into the app tree besides the application's own files, and how it is started.
 #include "project/assets.h"
-#include "runtimes/node/node_tracing.h"
+#include "runtimes/node/node_runtime.h"
 #include "runtimes/node/scan_cache.h"
 #include "support/file_hash.h"
 #include "support/json.h"

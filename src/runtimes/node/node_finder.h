@@ -1,7 +1,7 @@
 #pragma once
 
 #include "project/project.h"
-#include "runtimes/node/node_tracing.h"
+#include "runtimes/node/node_runtime.h"
 #include "runtimes/recognised.h"
 
 namespace omnistasis::node {

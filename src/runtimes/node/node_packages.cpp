@@ -1,6 +1,6 @@
 // What comes with a package besides the files that its code asks for.
 #include "native/native_kind.h"
-#include "runtimes/node/node_tracing.h"
+#include "runtimes/node/node_runtime.h"
 #include "support/pattern.h"
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // What a watched run of a Node.js application is, and what it shows. Code is told by the files that are read,
 // as data is: the runtime looks for both at the same places from source and in the app tree.
-#include "runtimes/node/node_tracing.h"
+#include "runtimes/node/node_runtime.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 // What somebody wants to know before an application is given away: of which packages it is, and what it reads
 // of the environment.
-#include "runtimes/node/node_tracing.h"
+#include "runtimes/node/node_runtime.h"
 #include "runtimes/node/scan_cache.h"
 
 #include <algorithm>

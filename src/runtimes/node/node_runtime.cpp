@@ -1,6 +1,7 @@
+#include "runtimes/node/node_runtime.h"
+
 #include "native/native_kind.h"
 #include "project/own_files.h"
-#include "runtimes/node/node_tracing.h"
 #include "runtimes/node/scan_cache.h"
 #include "support/near_match.h"
 #include "support/pattern.h"

@@ -1,6 +1,6 @@
 // Packages are asked: those that have native addons or load modules by computed names are loaded once, alone
 // and isolated, module by module as far as the trace reached them. What that loads is reached now.
-#include "runtimes/node/node_tracing.h"
+#include "runtimes/node/node_runtime.h"
 #include "runtimes/node/scan_cache.h"
 #include "support/file_hash.h"
 #include "trace/trial.h"

@@ -2,7 +2,7 @@
 // small. What nothing reaches is carried as it is: other packages that only it would load do not come with
 // it.
 #include "project/own_files.h"
-#include "runtimes/node/node_tracing.h"
+#include "runtimes/node/node_runtime.h"
 #include "support/files.h"
 #include "trace/own_ends.h"
 

@@ -1,7 +1,7 @@
 #include "runtimes/python/entry.h"
 
 #include "runtimes/python/distributions.h"
-#include "runtimes/python/python_runtime.h"
+#include "runtimes/python/python_language.h"
 #include "support/files.h"
 #include "support/toml.h"
 

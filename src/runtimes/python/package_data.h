@@ -33,10 +33,4 @@ std::vector<std::pair<trace::Unit, std::uint32_t>> named_data(const ScanResult& 
                                                               const std::string& root, const Project& project,
                                                               const Places& places, ModuleFinder& finder);
 
-/// The dotted name that a file below a search path entry has as a module; empty where it is none.
-std::string module_name_of(std::string_view inner);
-
-/// Whether a module is in a folder of tests or the like, which does not go along with a distribution.
-bool is_passed_module(std::string_view name);
-
 } // namespace omnistasis::python

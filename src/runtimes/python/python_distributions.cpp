@@ -9,11 +9,10 @@
 #include "native/library_weight.h"
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "support/system_packages.h"
 
 #include <algorithm>
-#include <array>
 
 namespace omnistasis::python {
 
@@ -24,69 +23,7 @@ namespace {
 constexpr std::uint64_t code_bound = 3u << 20;
 constexpr std::uint64_t unreached_native_bound = 10u << 20;
 
-constexpr std::array<std::string_view, 10> passed_folders{"tests",   "test",        "_tests",   "__pycache__",
-                                                          "docs",    "doc",         "examples", "benchmarks",
-                                                          "include", "node_modules"};
-constexpr std::array<std::string_view, 20> passed_endings{
-    ".pyx", ".pxd", ".pxi", ".h", ".hpp", ".hh",  ".c",     ".cc", ".cpp", ".cxx",
-    ".f",   ".f90", ".a",   ".o", ".la",  ".pth", ".cmake", ".pc", ".pyi", ".sip"};
-
-bool is_passed_file(std::string_view inner) {
-    std::size_t start = 0;
-    for (std::size_t slash = inner.find('/'); slash != std::string_view::npos;
-         start = slash + 1, slash = inner.find('/', start))
-        if (std::ranges::find(passed_folders, inner.substr(start, slash - start)) != passed_folders.end())
-            return true;
-    std::string_view name = inner.substr(start);
-    if (name == "conftest.py") return true;
-    return std::ranges::any_of(passed_endings, [&](std::string_view end) { return name.ends_with(end); });
-}
-
 } // namespace
-
-bool is_passed_module(std::string_view name) {
-    std::string path(name);
-    std::ranges::replace(path, '.', '/');
-    return is_passed_file(path + "/");
-}
-
-std::string module_name_of(std::string_view inner) {
-    std::size_t slash = inner.rfind('/');
-    std::string_view file = inner.substr(slash == std::string_view::npos ? 0 : slash + 1);
-    std::string_view stem = file.substr(0, file.find('.'));
-    if (!file.ends_with(".py") && !file.ends_with(".so")) return {};
-    std::string name(slash == std::string_view::npos ? "" : inner.substr(0, slash));
-    if (name.find('.') != std::string::npos) return {};
-    std::ranges::replace(name, '/', '.');
-    if (stem == "__init__") return name;
-    return name.empty() ? std::string(stem) : name + "." + std::string(stem);
-}
-
-const FileOwners& PythonRuntime::owners() {
-    std::call_once(owners_read_, [this] { owners_ = std::make_unique<FileOwners>(distributions()); });
-    return *owners_;
-}
-
-const Distribution* PythonRuntime::distribution_named(const std::string& name) {
-    for (const Distribution& distribution : distributions())
-        if (distribution.name == name) return &distribution;
-    return nullptr;
-}
-
-std::vector<const Distribution*> PythonRuntime::required_by(const Distribution& distribution,
-                                                            const std::set<std::string>& extras) {
-    MarkerVariables variables = markers();
-    std::vector<const Distribution*> required;
-    // Debian says with its packages what each requires, and often takes it out of the metadata.
-    for (const std::string& folder : related_in_system(distribution).required)
-        for (const Distribution& other : distributions())
-            if (other.folder == folder) required.push_back(&other);
-    for (const Requirement& one : requirements_of(distribution))
-        // The application itself may use all that it knows of, once it is installed.
-        if (&distribution == application_ || marker_holds(one.marker, variables, extras))
-            if (const Distribution* found = distribution_named(one.name)) required.push_back(found);
-    return required;
-}
 
 bool PythonRuntime::is_companion(const Unit& unit) const {
     return trace::is_module(unit.kind) && carried_.companions.contains(unit.name);
@@ -98,7 +35,7 @@ bool PythonRuntime::may_follow(const Unit& companion, const Distribution* of, co
         return top_of(unit.name) != "test";
     // An installed application is what its users installed: all that its modules import counts.
     if (unit.file.empty() || (project_.is_installed && is_of_application(companion.file))) return true;
-    const Distribution* owner = owners().owner_of(unit.file);
+    const Distribution* owner = installed_.owner_of(unit.file);
     if (owner == nullptr) return !is_in_packages(unit.file) || top_of(unit.name) == top_of(companion.name);
     if (owner == of || carried_.reached.contains(owner->name)) return true;
     auto required = carried_.required.find(of == nullptr ? "" : of->name);
@@ -109,23 +46,14 @@ bool PythonRuntime::may_follow(const Unit& companion, const Distribution* of, co
 /// part. What only companions ask for does not change that.
 bool PythonRuntime::is_passed_over(const Distribution* of, const Unit& unit) {
     return of != nullptr && trace::is_module(unit.kind) && !unit.file.empty() &&
-           !carried_.companions.contains(unit.name) && owners().owner_of(unit.file) == of;
+           !carried_.companions.contains(unit.name) && installed_.owner_of(unit.file) == of;
 }
 
 /// Whether a module belongs to another distribution that would not go along whole, and is not there yet.
 bool PythonRuntime::is_of_large(const Distribution* of, const Unit& unit) {
-    const Distribution* owner = unit.file.empty() ? nullptr : owners().owner_of(unit.file);
+    const Distribution* owner = unit.file.empty() ? nullptr : installed_.owner_of(unit.file);
     if (owner == nullptr || owner == of || carried_.reached.contains(owner->name)) return false;
-    {
-        std::lock_guard lock(mutex_);
-        if (auto known = is_large_.find(owner->name); known != is_large_.end()) return known->second;
-    }
-    std::uint64_t size = 0;
-    for (const DistributionFile& file : files_of(*owner))
-        if (std::string inner = relative_to(file.path, owner->root); !inner.empty() && !is_passed_file(inner))
-            size += file.size;
-    std::lock_guard lock(mutex_);
-    return is_large_[owner->name] = size > most_package_bytes;
+    return installed_.is_large(*owner);
 }
 
 /// Whether a companion, of the distribution `of`, may bring something in that it asks for. What it can do
@@ -143,7 +71,7 @@ bool PythonRuntime::may_bring_in(const Unit& companion, const Distribution* of, 
 
 /// Takes from what a companion asks for what it may not bring in.
 void PythonRuntime::restrain(const Unit& companion, Expansion& out) {
-    const Distribution* of = owners().owner_of(companion.file);
+    const Distribution* of = installed_.owner_of(companion.file);
     std::vector<Need> kept, withheld;
     for (Need& need : out.needs) {
         bool may = may_bring_in(companion, of, need);
@@ -195,7 +123,7 @@ void PythonRuntime::settle_companions(const UnitIds& ids, UnitNeeds& needs) {
         auto id = ids.find(name);
         if (id == ids.end()) continue;
         const FoundModule& found = finder_.find(name);
-        const Distribution* of = owners().owner_of(found.file);
+        const Distribution* of = installed_.owner_of(found.file);
         Unit companion = unit_of(name, found);
         std::vector<Need> still;
         for (Need& need : withheld)
@@ -215,7 +143,7 @@ std::map<std::string, trace::UnitId> PythonRuntime::newly_reached(const std::vec
         if (unit.file.empty() || unit.own || unit.of_runtime || is_companion(unit)) continue;
         if (unit.kind == UnitKind::program || (unit.kind == UnitKind::data && !is_in_packages(unit.file)))
             continue;
-        const Distribution* owner = owners().owner_of(unit.file);
+        const Distribution* owner = installed_.owner_of(unit.file);
         if (owner == nullptr || unit.file.starts_with(owner->folder + "/") || unit.file == owner->folder)
             continue;
         auto [entry, is_new] = reached.try_emplace(owner->name, id);
@@ -240,7 +168,7 @@ bool PythonRuntime::is_in_packages(const std::string& file) const {
 /// like.
 std::vector<std::string> PythonRuntime::requested_with(const Unit& unit) {
     if (unit.file.empty() || unit.of_runtime || on_request_.empty()) return {};
-    const Distribution* owner = owners().owner_of(unit.file);
+    const Distribution* owner = installed_.owner_of(unit.file);
     if (owner == nullptr) return {};
     auto [known, is_new] = requested_with_.try_emplace(owner->name);
     if (is_new)
@@ -260,7 +188,7 @@ void PythonRuntime::settle_distributions(const std::vector<Unit>& units, UnitNee
     std::unordered_set<std::string_view> files;
     for (const auto& [name, id] : newly_reached(units)) {
         if (!carried_.reached.insert(name).second) continue;
-        const Distribution* distribution = distribution_named(name);
+        const Distribution* distribution = installed_.named(name);
         if (distribution == nullptr || excluded(units[id].name)) continue;
         if (files.empty())
             for (const Unit& unit : units) files.insert(unit.file);

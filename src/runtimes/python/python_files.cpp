@@ -1,5 +1,5 @@
 #include "project/assets.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -9,7 +9,7 @@ namespace omnistasis::python {
 /// Whether a module of a package shows in the tree as a file.
 bool PythonRuntime::shows_itself(const Unit& unit) {
     if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || shows_modules_.empty()) return false;
-    const Distribution* owner = owners().owner_of(unit.file);
+    const Distribution* owner = installed_.owner_of(unit.file);
     return owner != nullptr &&
            (shows_modules_.contains(owner->name) || shows_modules_.contains(every_distribution)) &&
            !with_source_.contains(unit.name);

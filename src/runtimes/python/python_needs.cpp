@@ -2,7 +2,7 @@
 #include "native/loader_cache.h"
 #include "runtimes/python/cython_strings.h"
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "support/kept_words.h"
 #include "support/pattern.h"
 
@@ -32,11 +32,6 @@ constexpr auto is_name_byte = [] {
 
 } // namespace
 
-const std::vector<Distribution>& PythonRuntime::distributions() {
-    std::call_once(distributions_read_, [this] { distributions_ = find_distributions(search_path_); });
-    return distributions_;
-}
-
 void PythonRuntime::want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out) {
     fs::path folder = distribution.folder;
     auto add = [&](const fs::path& file, const std::string& place) {
@@ -55,7 +50,7 @@ void PythonRuntime::answer_entry_point(const Request& request, const Reason& rea
     wanted = normalized_distribution_name(wanted.substr(0, wanted.find_first_of("=<>!~ [")));
     std::string group = request.module.substr(first + 1, second - first - 1);
     std::string name = request.module.substr(second + 1);
-    for (const Distribution& distribution : distributions()) {
+    for (const Distribution& distribution : installed_.all()) {
         if (distribution.name != wanted) continue;
         want_metadata(distribution, reason, out);
         auto in_group = distribution.entry_points.find(group);
@@ -71,7 +66,7 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
     for (const StringAt& asked : result.distributions) {
         std::string name = normalized_distribution_name(asked.text);
         bool there = false;
-        for (const Distribution& distribution : distributions())
+        for (const Distribution& distribution : installed_.all())
             if (distribution.name == name) {
                 want_metadata(distribution, {"asks for the metadata of", unit.file, asked.line, false}, out);
                 there = true;
@@ -91,7 +86,7 @@ void PythonRuntime::apply_metadata(const Unit& unit, const ScanResult& result, E
 
 /// The entry points of a group; nothing where it is not the name of one.
 void PythonRuntime::want_group(const StringAt& group, const std::string& file, Expansion& out) {
-    for (const Distribution& distribution : distributions()) {
+    for (const Distribution& distribution : installed_.all()) {
         auto entries = distribution.entry_points.find(group.text);
         if (entries == distribution.entry_points.end()) continue;
         Reason reason{"asks for the entry points " + group.text + " of", file, group.line, true};
@@ -213,7 +208,7 @@ void PythonRuntime::scan_extension(const Unit& unit, Expansion& out) {
 bool PythonRuntime::requires_distribution(const Unit& unit, const std::string& module) {
     std::string of = normalized_distribution_name(top_of(unit.name));
     std::string wanted = normalized_distribution_name(module);
-    for (const Distribution& distribution : distributions())
+    for (const Distribution& distribution : installed_.all())
         if (distribution.name == of) return required_distributions(distribution).contains(wanted);
     return false;
 }
@@ -413,7 +408,7 @@ void PythonRuntime::want_stubs(const Unit& unit, const std::string& module, Expa
 /// own native libraries, which have data of their own version.
 bool PythonRuntime::goes_with_system(const Unit& unit) {
     if (unit.of_runtime || unit.file.empty() || unit.file.starts_with("/usr/")) return true;
-    const Distribution* owner = owners().owner_of(unit.file);
+    const Distribution* owner = installed_.owner_of(unit.file);
     if (owner == nullptr) return true;
     {
         std::lock_guard lock(mutex_);

@@ -3,7 +3,7 @@
 #include "project/assets.h"
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "support/system_packages.h"
 #include "trace/own_ends.h"
 
@@ -116,9 +116,9 @@ const Distribution* PythonRuntime::find_application() {
     bool is_elsewhere = entry_.kind != Entry::Kind::script && !entry_.file.empty() &&
                         !places_.is_own(finder_.find(entry_.module).root);
     if (!project_.is_installed && !is_elsewhere) return nullptr;
-    if (const Distribution* owner = owners().owner_of(entry_.file)) return owner;
+    if (const Distribution* owner = installed_.owner_of(entry_.file)) return owner;
     std::string command = fs::path(entry_.file).filename().string();
-    for (const Distribution& distribution : distributions())
+    for (const Distribution& distribution : installed_.all())
         for (const char* group : {"console_scripts", "gui_scripts"})
             if (auto in = distribution.entry_points.find(group);
                 in != distribution.entry_points.end() && in->second.contains(command))
@@ -128,7 +128,7 @@ const Distribution* PythonRuntime::find_application() {
 
 bool PythonRuntime::is_of_application(const std::string& file) {
     if (std::ranges::binary_search(installed_files_, file)) return true;
-    return application_ != nullptr && owners().owner_of(file) == application_;
+    return application_ != nullptr && installed_.owner_of(file) == application_;
 }
 
 /// What goes along because it is the application's own. What its imports reach comes first: the rest are
@@ -156,16 +156,16 @@ void PythonRuntime::want_declared(Expansion& out) {
         declared = required_by(*application_, {});
         declared.push_back(application_);
         // Plug-ins: what requires the application.
-        for (const Distribution& one : distributions()) {
+        for (const Distribution& one : installed_.all()) {
             auto required = required_distributions(one);
             if (&one != application_ && required.contains(application_->name)) declared.push_back(&one);
         }
     }
-    MarkerVariables variables = markers();
+    const MarkerVariables& variables = installed_.variables();
     for (const std::string& line : declared_requirements(project_.own_folder)) {
         auto requirement = read_requirement(line);
         if (!requirement || !marker_holds(requirement->marker, variables, {})) continue;
-        if (const Distribution* found = distribution_named(requirement->name)) {
+        if (const Distribution* found = installed_.named(requirement->name)) {
             declared.push_back(found);
         } else {
             out.loose_ends.push_back(

@@ -1,7 +1,7 @@
 // Programs that the application starts by their names.
 #include "native/native_kind.h"
 #include "project/assets.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "trace/started_program.h"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // QML modules: those that the application's documents import, and what these import in turn.
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "runtimes/python/qml_imports.h"
 #include "support/target_info.h"
 

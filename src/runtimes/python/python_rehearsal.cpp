@@ -1,6 +1,6 @@
 // What a watched run of a Python application is, and what it shows.
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "trace/import_log.h"
 #include "trace/rehearsed_ends.h"
 
@@ -26,7 +26,7 @@ Expansion PythonRuntime::recall(const Rehearsed& facts) {
         std::string root = folders.front();
         if (file.package.ends_with(metadata_of)) {
             std::string name = file.package.substr(0, file.package.size() - metadata_of.size());
-            const Distribution* found = distribution_named(normalized_distribution_name(name));
+            const Distribution* found = installed_.named(normalized_distribution_name(name));
             folders = {found == nullptr ? std::string("/") : found->folder};
             root = found == nullptr ? std::string() : found->root;
         } else if (!file.package.empty()) {

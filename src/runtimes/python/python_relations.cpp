@@ -2,42 +2,17 @@
 // that one of them knows how to work with another does not mean that the application needs it. What a package
 // *might* import therefore counts where its metadata or the system's says that the two belong together, where
 // importing it was seen to load the other, or where the other comes for reasons of its own.
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 
 #include <algorithm>
 
 namespace omnistasis::python {
 
-const RelatedEntries& PythonRuntime::related_in_system(const Distribution& distribution) {
-    static const RelatedEntries none;
-    std::string of_system = std::string(system_packages_folder) + "/";
-    if (!distribution.folder.starts_with(of_system)) return none;
-    std::call_once(related_in_system_read_, [&] {
-        related_in_system_ = entries_related_to(of_system, {".egg-info", ".dist-info"});
-    });
-    auto known = related_in_system_.find(distribution.folder);
-    return known == related_in_system_.end() ? none : known->second;
-}
-
-bool PythonRuntime::are_related(const Distribution& one, const Distribution& other) {
-    const RelatedEntries& in_system = related_in_system(one);
-    std::lock_guard lock(mutex_);
-    auto [known, is_new] = related_.try_emplace(one.name);
-    if (is_new) {
-        known->second = required_distributions(one);
-        for (const Requirement& requirement : requirements_of(one)) known->second.insert(requirement.name);
-    }
-    auto has = [&](const std::vector<std::string>& folders) {
-        return std::ranges::find(folders, other.folder) != folders.end();
-    };
-    return known->second.contains(other.name) || has(in_system.required) || has(in_system.suggested);
-}
-
 /// Takes from what a package of the system asks for what it can do without and has nothing to do with.
 void PythonRuntime::hold_back_unrelated(const Unit& asking, Expansion& out) {
     auto of_system = [this](const Unit& unit) -> const Distribution* {
         if (unit.own || unit.of_runtime || !unit.file.starts_with(system_packages_folder)) return nullptr;
-        return is_of_application(unit.file) ? nullptr : owners().owner_of(unit.file);
+        return is_of_application(unit.file) ? nullptr : installed_.owner_of(unit.file);
     };
     const Distribution* of = of_system(asking);
     if (of == nullptr) return;
@@ -47,7 +22,7 @@ void PythonRuntime::hold_back_unrelated(const Unit& asking, Expansion& out) {
                                             top_of(need.unit.name) != top_of(asking.name)
                                         ? of_system(need.unit)
                                         : nullptr;
-        bool may = other == nullptr || other == of || are_related(*of, *other);
+        bool may = other == nullptr || other == of || installed_.are_related(*of, *other);
         (may ? kept : held).push_back(std::move(need));
     }
     out.needs = std::move(kept);
@@ -62,7 +37,7 @@ void PythonRuntime::let_related_in(const UnitIds& ids, UnitNeeds& needs) {
         auto id = ids.find(name);
         if (id == ids.end()) continue;
         std::erase_if(held, [&](Need& need) {
-            const Distribution* owner = owners().owner_of(need.unit.file);
+            const Distribution* owner = installed_.owner_of(need.unit.file);
             bool is_there = owner != nullptr && carried_.reached.contains(owner->name);
             if (is_there) needs.emplace_back(id->second, std::move(need));
             return is_there;
@@ -75,7 +50,7 @@ std::vector<std::string> PythonRuntime::not_carried() {
     bool in_environment = application_ != nullptr && facts_.prefix != facts_.base_prefix;
     std::vector<std::string> names;
     if (!in_environment) return names;
-    for (const Distribution& distribution : distributions()) {
+    for (const Distribution& distribution : installed_.all()) {
         bool is_tool = std::ranges::all_of(top_level_modules(distribution), [this](const std::string& top) {
             return is_development_tool(top);
         });

@@ -2,7 +2,7 @@
 // the environment, what it imports before it is needed.
 #include "runtimes/python/distributions.h"
 #include "runtimes/python/lexer.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 
 #include <algorithm>
 #include <array>

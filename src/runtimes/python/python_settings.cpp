@@ -1,5 +1,5 @@
 // Modules that the application's own settings name.
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "runtimes/python/setting_names.h"
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "runtimes/python/text_kinds.h"
 
 #include <algorithm>
@@ -187,7 +187,7 @@ void PythonRuntime::settle_sources(const std::vector<Unit>& units, const UnitIds
         const Scanned& scanned = scanned_[i];
         auto id = ids.find(scanned.name);
         if (scanned.standard || id == ids.end()) continue;
-        const Distribution* owner = owners().owner_of(scanned.file);
+        const Distribution* owner = installed_.owner_of(scanned.file);
         // Of a package, all that looks at files may look at modules.
         if (owner != nullptr && (scanned.result.lists_folders || scanned.result.names_own_file))
             shows_modules_.insert(owner->name);
@@ -206,7 +206,7 @@ void PythonRuntime::settle_sources(const std::vector<Unit>& units, const UnitIds
         const Unit& unit = units[id];
         if (unit.kind != UnitKind::code || unit.of_runtime || unit.file.starts_with(helpers_.string()))
             continue;
-        const Distribution* owner = unit.own ? nullptr : owners().owner_of(unit.file);
+        const Distribution* owner = unit.own ? nullptr : installed_.owner_of(unit.file);
         bool is_read =
             unit.own ? reads_own_sources_ : owner != nullptr && reads_sources_of_.contains(owner->name);
         if (!is_read) continue;

@@ -1,7 +1,7 @@
 // Modules that import their parts when somebody takes them: `numpy.linalg` comes from a function __getattr__
 // (PEP 562) in numpy/__init__.py that imports it. What such a function may import is needed only where a
 // module that is needed itself takes the name.
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 
 #include <algorithm>
 #include <sstream>

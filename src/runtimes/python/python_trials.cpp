@@ -1,7 +1,7 @@
 // Packages are asked: what reading can't show, a trial import does. The modules that the trace has reached
 // are imported, distribution by distribution, and what that loads is reached now, and asked in turn until
 // nothing new comes.
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "support/file_hash.h"
 #include "trace/tracer.h"
 
@@ -26,7 +26,7 @@ template <typename Needs> bool brings_new(const std::vector<Unit>& units, const 
 std::set<std::string> PythonRuntime::distributions_to_ask(const std::vector<Unit>& units) {
     std::set<std::string> ask;
     auto note = [&](const std::string& file) {
-        if (const Distribution* owner = owners().owner_of(file)) ask.insert(owner->name);
+        if (const Distribution* owner = installed_.owner_of(file)) ask.insert(owner->name);
     };
     for (const Unit& unit : units)
         if (unit.kind == UnitKind::extension && !unit.own && !unit.of_runtime) note(unit.file);
@@ -54,13 +54,13 @@ void PythonRuntime::settle_trials(const std::vector<Unit>& units, UnitNeeds& nee
             continue;
         std::string group = on_request(unit);
         if (!group.empty() && !carried_.wanted_groups.contains(group)) continue;
-        const Distribution* owner = owners().owner_of(unit.file);
+        const Distribution* owner = installed_.owner_of(unit.file);
         if (owner == nullptr || !ask.contains(owner->name)) continue;
         if (!tried_[owner->name].insert(unit.name).second) continue;
         to_try[owner->name].push_back(unit.name);
     }
     std::string installed;
-    for (const Distribution& one : distributions()) installed += one.name + "=" + one.version + " ";
+    for (const Distribution& one : installed_.all()) installed += one.name + "=" + one.version + " ";
     std::vector<std::string> path;
     for (const std::string& folder : facts_.search_path)
         if (folder != entry_.folder && folder != project_.folder.string()) path.push_back(folder);
@@ -117,7 +117,7 @@ void PythonRuntime::take_trial(const Unit& unit, const trace::TrialRecord& recor
         if (file.find("/__pycache__/") != std::string::npos || file.ends_with(".pyc") ||
             file.ends_with(".pth"))
             continue;
-        const Distribution* owner = owners().owner_of(file);
+        const Distribution* owner = installed_.owner_of(file);
         if (owner == nullptr || file.starts_with(owner->folder) || !is_file(file)) continue;
         if (file.ends_with(".py")) reads_sources_of_.insert(owner->name);
         if (!is_code_file(file) || file.ends_with(".py"))
@@ -125,7 +125,7 @@ void PythonRuntime::take_trial(const Unit& unit, const trace::TrialRecord& recor
     }
     for (const std::string& file : record.libraries) {
         if (is_code_file(file)) continue;
-        const Distribution* owner = owners().owner_of(file);
+        const Distribution* owner = installed_.owner_of(file);
         if (owner != nullptr)
             out.needs.push_back({file_unit(UnitKind::native, file, places_.of(file, owner->root)), loads});
     }

@@ -1,5 +1,5 @@
 // Libraries that Python reaches through descriptions (GObject introspection).
-#include "runtimes/python/python_tracing.h"
+#include "runtimes/python/python_runtime.h"
 #include "runtimes/python/typelib.h"
 #include "support/files.h"
 

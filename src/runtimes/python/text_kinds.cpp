@@ -74,11 +74,4 @@ bool is_header_keyword(std::string_view name) {
     return std::ranges::find(keywords, name) != keywords.end();
 }
 
-bool opens_path(std::string_view function) {
-    static constexpr std::array<std::string_view, 14> openers{
-        "open",    "Path",       "PhotoImage", "listdir",    "scandir",  "glob",   "iglob",
-        "loadtxt", "genfromtxt", "read_csv",   "read_excel", "fromfile", "imread", "exists"};
-    return std::ranges::find(openers, function) != openers.end();
-}
-
 } // namespace omnistasis::python

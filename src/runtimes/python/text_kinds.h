@@ -31,7 +31,4 @@ std::string absolute_name(std::string_view name, std::string_view anchor);
 /// Whether a name begins a statement with a suite: "if", "def", "match".
 bool is_header_keyword(std::string_view name);
 
-/// Whether a function of that name takes the path of a file or folder as its first argument.
-bool opens_path(std::string_view function);
-
 } // namespace omnistasis::python
