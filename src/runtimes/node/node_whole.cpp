@@ -232,13 +232,14 @@ void NodeRuntime::settle_own_files(const std::vector<Unit>& units, UnitNeeds& ne
     std::unordered_set<std::string_view> there;
     trace::UnitId main = 0;
     for (trace::UnitId id = 0; id < units.size(); ++id) {
-        there.insert(units[id].file);
+        there.insert(units[id].place);
         if (units[id].file == entry_) main = id;
     }
     for (const std::string& inner : own.files) {
         std::string file = real_path(own.folder + "/" + inner);
-        if (there.contains(file) || !placement_.is_own(file)) continue;
+        // A linked package of the project lies where its link is, and is found by paths where it is itself.
         Unit unit = unit_of(file, placement_.own_place(file));
+        if (there.contains(unit.place) || !placement_.is_own(file)) continue;
         if (is_excluded(unit.name)) continue;
         bool native = unit.kind == UnitKind::extension || unit.kind == UnitKind::native;
         if (native && !is_addon_for_target(file)) continue;

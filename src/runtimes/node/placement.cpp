@@ -83,6 +83,8 @@ std::string Placement::place_of(const std::string& file, const std::string& from
                              : std::string(tree_root);
     if (root == from_root) return in(asking);
     if (root == base_) return own_place(file);
+    // Who goes to a linked package of the project by a path finds it there, whoever finds it by its name.
+    if (name.empty() && is_own(file) && is_own(from)) return own_place(file);
     if (auto linked = linked_.find(root); linked != linked_.end()) return in(linked->second);
     bool natural = !relative_to(root, base_).empty();
     bool in_store = root.find("/node_modules/.") != std::string::npos;
