@@ -7,21 +7,6 @@ namespace {
 /// A name with more possible texts than this is taken as unknown.
 constexpr std::size_t most_texts = 500;
 
-/// What is in front of the first place that is filled in later.
-std::string before_field(std::string_view text, char opening) {
-    std::string known;
-    for (std::size_t i = 0; i < text.size(); ++i) {
-        if (text[i] == opening) {
-            if (i + 1 < text.size() && text[i + 1] == opening)
-                ++i;
-            else
-                return known;
-        }
-        known += text[i];
-    }
-    return known;
-}
-
 } // namespace
 
 std::size_t behind_closing(std::span<const Token> tokens, std::size_t open) {
@@ -130,20 +115,11 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
             if (!text.exact) continue;
             std::string value = string_value(tokens[position]);
             if (tokens[position].formatted) {
-                std::string known = before_field(value, '{');
-                // A field that is a known name alone is filled in: f"{__name__}.x".
-                text.exact = known.size() == value.size();
-                if (!text.exact && known.empty() && value.starts_with("{")) {
-                    std::size_t close = value.find('}');
-                    auto found = close == std::string::npos
-                                     ? texts_.end()
-                                     : texts_.find(std::string_view(value).substr(1, close - 1));
-                    if (found != texts_.end() && found->second.size() == 1 && found->second[0].exact) {
-                        std::string rest = value.substr(close + 1);
-                        known = found->second[0].text + before_field(rest, '{');
-                        text.exact = rest.find('{') == std::string::npos;
-                    }
-                }
+                // Fields that are known names alone are filled in: f"{__name__}.x".
+                PossibleText filled{value};
+                fill_braces(filled, {}, &texts_);
+                text.exact = filled.exact;
+                const std::string& known = filled.text;
                 text.text += known;
             } else {
                 text.text += value;
@@ -219,14 +195,87 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
     // "...".format(...)
     if (position + 2 < tokens.size() && tokens[position].is(".") && tokens[position + 1].is("format") &&
         tokens[position + 2].is("(")) {
-        for (PossibleText& text : texts) {
-            std::string known = before_field(text.text, '{');
-            text.exact = text.exact && known.size() == text.text.size();
-            text.text = std::move(known);
-        }
-        position = behind_closing(tokens, position + 2);
+        std::size_t end = behind_closing(tokens, position + 2);
+        auto arguments =
+            split_arguments(tokens.subspan(position + 3, end > position + 4 ? end - position - 4 : 0));
+        for (PossibleText& text : texts) fill_braces(text, arguments);
+        position = end;
     }
     return texts;
+}
+
+/// The one text that an argument can be; nothing where there are several or none.
+std::optional<std::string> Constants::only_text(std::span<const Token> tokens) const {
+    auto texts = evaluate(tokens);
+    if (texts.size() != 1 || !texts[0].exact) return std::nullopt;
+    return texts[0].text;
+}
+
+/// "%s.flags" % (package,): filled in up to the first field that is not known.
+void Constants::fill_percents(PossibleText& text,
+                              const std::vector<std::span<const Token>>& arguments) const {
+    std::string filled, &form = text.text;
+    std::size_t next = 0;
+    for (std::size_t at = 0; at < form.size(); ++at) {
+        if (form[at] != '%') {
+            filled += form[at];
+            continue;
+        }
+        char kind = ++at < form.size() ? form[at] : '\0';
+        if (kind == '%') {
+            filled += '%';
+            continue;
+        }
+        auto known = kind == 's' && next < arguments.size() ? only_text(arguments[next++]) : std::nullopt;
+        if (!known) {
+            text.exact = false;
+            break;
+        }
+        filled += *known;
+    }
+    text.text = std::move(filled);
+}
+
+/// "{}.flags".format(package), "{0}", "{name}": the same. With `names` a field is the name of a constant, as
+/// in f"{package}.flags".
+void Constants::fill_braces(PossibleText& text, const std::vector<std::span<const Token>>& arguments,
+                            const KnownTexts* names) const {
+    std::string filled, &form = text.text;
+    std::size_t next = 0;
+    auto argument = [&](const std::string& field) -> std::optional<std::string> {
+        if (names != nullptr) {
+            auto known = names->find(field);
+            bool is_one = known != names->end() && known->second.size() == 1 && known->second[0].exact;
+            return is_one ? std::optional(known->second[0].text) : std::nullopt;
+        }
+        if (field.empty()) return next < arguments.size() ? only_text(arguments[next++]) : std::nullopt;
+        if (field.size() == 1 && field[0] >= '0' && field[0] <= '9') {
+            auto index = static_cast<std::size_t>(field[0] - '0');
+            return index < arguments.size() ? only_text(arguments[index]) : std::nullopt;
+        }
+        for (Tokens one : arguments)
+            if (one.size() > 2 && one[0].is(field) && one[1].is("=")) return only_text(one.subspan(2));
+        return std::nullopt;
+    };
+    for (std::size_t at = 0; at < form.size(); ++at) {
+        bool is_double = at + 1 < form.size() && form[at + 1] == form[at];
+        if ((form[at] == '{' || form[at] == '}') && is_double) {
+            filled += form[at++];
+        } else if (form[at] == '{') {
+            std::size_t close = form.find('}', at);
+            auto known =
+                close == std::string::npos ? std::nullopt : argument(form.substr(at + 1, close - at - 1));
+            if (!known) {
+                text.exact = false;
+                break;
+            }
+            filled += *known;
+            at = close;
+        } else {
+            filled += form[at];
+        }
+    }
+    text.text = std::move(filled);
 }
 
 std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) const {
@@ -252,11 +301,11 @@ std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) con
             if (next.empty()) return sums;
             texts = std::move(sums);
         } else if (tokens[position].is("%")) {
-            for (PossibleText& text : texts) {
-                std::string known = before_field(text.text, '%');
-                text.exact = text.exact && known.size() == text.text.size();
-                text.text = std::move(known);
-            }
+            Tokens right = tokens.subspan(position + 1);
+            bool several = !right.empty() && right[0].is("(") && behind_closing(right, 0) == right.size();
+            auto arguments =
+                several ? split_arguments(right.subspan(1, right.size() - 2)) : std::vector<Tokens>{right};
+            for (PossibleText& text : texts) fill_percents(text, arguments);
             return texts;
         } else {
             return {};

@@ -2,6 +2,7 @@
 
 #include "runtimes/python/lexer.h"
 
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -38,12 +39,17 @@ class Constants {
     void loop_over(std::string_view name, std::span<const Token> elements);
 
   private:
+    using KnownTexts =
+        std::unordered_map<std::string_view, std::vector<PossibleText>>; ///< views into the source
     std::vector<PossibleText> operand(std::span<const Token> tokens, std::size_t& position) const;
     bool path_call(std::span<const Token> tokens, std::size_t& position,
                    std::vector<PossibleText>& texts) const;
+    std::optional<std::string> only_text(std::span<const Token> tokens) const;
+    void fill_percents(PossibleText& text, const std::vector<std::span<const Token>>& arguments) const;
+    void fill_braces(PossibleText& text, const std::vector<std::span<const Token>>& arguments,
+                     const KnownTexts* names = nullptr) const;
     void add(std::string_view name, std::vector<PossibleText> texts);
-    std::unordered_map<std::string_view, std::vector<PossibleText>>
-        texts_; ///< names are views into the source
+    KnownTexts texts_;
     std::unordered_map<std::string_view, std::vector<PossibleText>> lists_; ///< names that are literal lists
     std::vector<PossibleText> elements_of(std::span<const Token> elements) const;
 };
