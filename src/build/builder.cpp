@@ -99,7 +99,7 @@ class Builder {
         });
         if (auto done = fill_tree(); !done) return pass_on(done);
         tree_.push_back({review::notice_place, 0644, of_graph.get()});
-        // The largest is of all modules; meanwhile the others are looked at.
+        // Hash the other files while the module store, the largest of all, is written.
         auto hashing = std::async(std::launch::async, [this] {
             for (TreeFile& file : tree_)
                 if (file.source.empty()) file.hash = sha256(file.content);

@@ -109,8 +109,8 @@ Result<void> run_icon(const IconOptions& options) {
         else if (to_folder)
             edges = dress::linux_icon_edges;
         else
-            return fail(ErrorKind::usage, "icons of that kind are not made", output.string(),
-                        fmt::format("`{}` is none of .ico, .icns and .png", ending),
+            return fail(ErrorKind::usage, "icons of that kind can't be written", output.string(),
+                        fmt::format("`{}` is not .ico, .icns or .png", ending),
                         "a name without an ending is a folder of PNG files");
         largest = *std::ranges::max_element(edges);
         std::vector<Picture> pictures = pictures_of(*source, edges);

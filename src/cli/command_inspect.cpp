@@ -132,7 +132,7 @@ Result<void> extract(const payload::PayloadContents& contents, const fs::path& f
 Result<void> look_into(const Inspection& inspection, const InspectOptions& options) {
     if (options.extract.empty() && !options.verify) return {};
     if (!inspection.payload)
-        return fail(ErrorKind::bad_input, "the file is no output of Omnistasis", options.file,
+        return fail(ErrorKind::bad_input, "the file is not an output of Omnistasis", options.file,
                     inspection.error.empty() ? "it has no payload" : inspection.error);
     const payload::PayloadContents& contents = *inspection.payload;
     if (contents.files().empty())
@@ -166,8 +166,8 @@ Result<void> inspect_one(const fs::path& file, const InspectOptions& options, co
     if (!inspection.error.empty())
         return fail(ErrorKind::bad_input, "the file can't be read", options.file, inspection.error);
     if (inspection.format.empty())
-        return fail(ErrorKind::bad_input, "the file is nothing that can be inspected", options.file,
-                    "it is no ELF, PE or Mach-O file and no output of Omnistasis");
+        return fail(ErrorKind::bad_input, "the file can't be inspected", options.file,
+                    "it is not an ELF, PE or Mach-O file, nor an output of Omnistasis");
     return {};
 }
 
@@ -190,7 +190,7 @@ Result<void> run_inspect(const InspectOptions& options) {
             path = *executable;
     if (!is_folder(path)) return inspect_one(path, options, around, *installation);
     if (!options.extract.empty() || options.verify)
-        return fail(ErrorKind::bad_input, "the file is no output of Omnistasis", options.file,
+        return fail(ErrorKind::bad_input, "the file is not an output of Omnistasis", options.file,
                     "it is a folder, and none that `omnistasis build` made");
     return inspect_folder(path, options, around, *installation);
 }

@@ -104,8 +104,9 @@ void add_prove_command(CLI::App& program, const std::vector<std::string>& argume
     command->add_option("--clock", options->run.clock, "start it at this point in time")
         ->option_text("'Y-M-D H:M:S'")
         ->check([](const std::string& text) {
-            return watch::is_point_in_time(text) ? std::string()
-                                                 : text + " is none, as '2024-02-29 12:00:00' is";
+            return watch::is_point_in_time(text)
+                       ? std::string()
+                       : text + " is not a point in time like '2024-02-29 12:00:00'";
         });
     command->add_flag("--network", options->run.network, "let it use the network");
     command->add_flag("--display", options->run.display,

@@ -301,8 +301,8 @@ Result<void> run_report(const ReportOptions& options) {
     std::string title = facts.title.empty() ? facts.name : facts.title;
     if (!facts.graph.units.empty()) {
         if (!options.marked.empty() && trace::units_named(facts.graph, options.marked).empty())
-            return progress.clear(), fail(ErrorKind::bad_input, "nothing of that name is in it",
-                                          options.marked, "", "`omnistasis trace -v` lists all names");
+            return progress.clear(), fail(ErrorKind::bad_input, "no part has that name", options.marked, "",
+                                          "`omnistasis trace -v` lists all names");
         auto figure = report::import_figure(facts, options.marked, *drawing);
         if (figure)
             facts.import_svg = std::move(*figure);

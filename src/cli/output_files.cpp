@@ -37,7 +37,7 @@ Result<OutputFiles> find_output(const std::string& named) {
         std::string name = path.filename().string();
         if (is_file(path / name) && is_folder(path / "tree"))
             return OutputFiles{path, name, path.parent_path()};
-        return fail(ErrorKind::bad_input, "the folder is no output", named,
+        return fail(ErrorKind::bad_input, "the folder is not an output", named,
                     fmt::format("there is no {} with a tree in it", name),
                     "name the executable that `omnistasis build` has made");
     }

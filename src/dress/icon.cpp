@@ -107,9 +107,9 @@ Result<IconFacts> read_icon(const std::filesystem::path& file) {
     else
         known = false;
     if (whole) return facts;
-    return fail(ErrorKind::bad_input, "the icon is no picture", file.string(),
+    return fail(ErrorKind::bad_input, "the icon is not a picture", file.string(),
                 known ? "it begins as one, but is damaged or cut off"
-                      : "its content is none of SVG, PNG, JPEG, ICO and ICNS",
+                      : "its content is not SVG, PNG, JPEG, ICO or ICNS",
                 "name another file with --icon");
 }
 
@@ -124,7 +124,7 @@ Result<IconSource> IconSource::open(const std::filesystem::path& file, const std
     source.facts_ = *facts;
     ByteSpan bytes = as_bytes(*text);
     auto damaged = [&] {
-        return fail(ErrorKind::bad_input, "the icon is no picture", file.string(),
+        return fail(ErrorKind::bad_input, "the icon is not a picture", file.string(),
                     "it begins as one, but is damaged or cut off", "name another file");
     };
     switch (facts->kind) {

@@ -277,7 +277,7 @@ Result<void> write_pe_checksum(const fs::path& file) {
     ByteSpan bytes = mapped->bytes();
     ByteView view(bytes);
     std::uint64_t field = view.word(payload::pe_header_offset) + payload::pe_checksum_offset;
-    if (!view.holds(field, 4)) return fail(ErrorKind::fault, "this is no PE file", file.string());
+    if (!view.holds(field, 4)) return fail(ErrorKind::fault, "this is not a PE file", file.string());
     // 16 bits at a time, with what overflows added again; the field itself counts as zero.
     std::uint64_t sum = 0;
     for (std::size_t at = 0; at < bytes.size(); at += 2) {

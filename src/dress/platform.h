@@ -28,7 +28,8 @@ class Platform {
 
     virtual Shape shape(const Project& project) const = 0;
 
-    /// What the project says that can't be on this system: a version that is none, a name that is taken.
+    /// What this system does not allow in a project: a malformed version, a name that the output needs
+    /// itself.
     virtual Result<void> check(const Project& project) const = 0;
 
     /// The launcher's bytes for this application, before the payload follows them. `icon` may be missing.

@@ -8,7 +8,7 @@ namespace omnistasis::native {
 /// other.
 ///
 /// The path goes into DT_RPATH, not DT_RUNPATH: the loader looks there before LD_LIBRARY_PATH, so that
-/// nobody's environment can put another library in the place of a shipped one. It takes the place of the old
+/// no environment can put another library in the place of a shipped one. It takes the place of the old
 /// path where that has the room and no other name shares its bytes. Else the string table, and the dynamic
 /// section where it has no entry to spare, move: behind the last loaded segment's memory, where that is small
 /// and may be written; or into a segment that is added at the end of the file, together with the program

@@ -125,7 +125,7 @@ class Maker {
 
 Result<fs::path> executable_of(const fs::path& output) {
     auto no_output = [&](const std::string& why) {
-        return fail(ErrorKind::bad_input, "this is no output of Omnistasis", output.string(), why,
+        return fail(ErrorKind::bad_input, "this is not an output of Omnistasis", output.string(), why,
                     "name an executable that `omnistasis build` made, or the folder of one");
     };
     if (!is_there(output)) return no_output("there is no such file");

@@ -21,8 +21,8 @@ std::size_t find_slot(std::string_view launcher, std::string_view mark, std::siz
 Result<std::string> filled(std::string launcher, std::string_view mark, const std::string& value) {
     std::size_t at = find_slot(launcher, mark, value.size());
     if (at == std::string::npos)
-        return fail(ErrorKind::fault, "the launcher has not the place that an output needs",
-                    std::string(mark), "", "install Omnistasis anew");
+        return fail(ErrorKind::fault, "the launcher lacks a place that outputs need", std::string(mark), "",
+                    "install Omnistasis anew");
     launcher.replace(at, value.size(), value);
     return launcher;
 }

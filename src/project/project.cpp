@@ -170,14 +170,8 @@ Result<void> turn_off_rule(Project& project, const std::string& rule, const std:
 Result<Mode> parse_mode(const std::string& word, const std::string& where) {
     return parse_word(mode_words, "mode", word, where);
 }
-Result<Elevation> parse_elevation(const std::string& word, const std::string& where) {
-    return parse_word(elevation_words, "elevation", word, where);
-}
 Result<Form> parse_form(const std::string& word, const std::string& where) {
     return parse_word(form_words, "form", word, where);
-}
-Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where) {
-    return parse_word(working_folder_words, "working folder", word, where);
 }
 Result<Compression> parse_compression(const std::string& word, const std::string& where) {
     return parse_word(compression_words, "compression", word, where);

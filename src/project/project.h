@@ -15,7 +15,7 @@ namespace omnistasis {
 
 enum class Mode { console, window };
 enum class Form { file, folder };
-/// The folder that the application finds itself in when it starts: that of whoever starts it, or its own.
+/// The working folder that the application starts in: the caller's, or its own.
 enum class WorkingFolder { caller, app };
 enum class Compression { fast, balanced, small };
 
@@ -173,9 +173,7 @@ Result<Project> load_project(const ProjectOptions& options, const SettleEntry& s
 
 /// The words of an option or field and their values.
 Result<Mode> parse_mode(const std::string& word, const std::string& where);
-Result<Elevation> parse_elevation(const std::string& word, const std::string& where);
 Result<Form> parse_form(const std::string& word, const std::string& where);
-Result<WorkingFolder> parse_working_folder(const std::string& word, const std::string& where);
 Result<Compression> parse_compression(const std::string& word, const std::string& where);
 std::string mode_word(Mode mode);
 std::string form_word(Form form);

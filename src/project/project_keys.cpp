@@ -163,19 +163,18 @@ std::vector<ProjectPart> describe() {
         records<Asset>("asset", FIELD(assets),
                        {{"from", &Asset::from, "it says which files are meant"}, {"to", &Asset::to}}));
     parts.push_back(states());
+    parts.push_back(records<Allowance>("allow", FIELD(allowances),
+                                       {{"file", &Allowance::file, "it says which files are meant"},
+                                        {"kind", &Allowance::kind},
+                                        {"reason", &Allowance::reason, "later readers need the reason"}}));
     parts.push_back(
-        records<Allowance>("allow", FIELD(allowances),
-                           {{"file", &Allowance::file, "it says which files are meant"},
-                            {"kind", &Allowance::kind},
-                            {"reason", &Allowance::reason, "whoever reads it later wants to know why"}}));
-    parts.push_back(ProjectTable{
-        "terms",
-        {texts("refuse", FIELD(refused_licences))},
-        {records<LicenceDecision>(
-            "settled", FIELD(licence_decisions),
-            {{"package", &LicenceDecision::package, "it says which package is meant"},
-             {"licence", &LicenceDecision::licence, "it is what is settled: an SPDX name"},
-             {"reason", &LicenceDecision::reason, "whoever reads it later wants to know why"}})}});
+        ProjectTable{"terms",
+                     {texts("refuse", FIELD(refused_licences))},
+                     {records<LicenceDecision>(
+                         "settled", FIELD(licence_decisions),
+                         {{"package", &LicenceDecision::package, "it says which package is meant"},
+                          {"licence", &LicenceDecision::licence, "it is what is settled: an SPDX name"},
+                          {"reason", &LicenceDecision::reason, "later readers need the reason"}})}});
     parts.push_back(ProjectTable{"report", {path("read_me", FIELD(read_me_template))}, {}});
     parts.push_back(ProjectTable{
         "windows",

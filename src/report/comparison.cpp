@@ -1,6 +1,7 @@
 #include "report/comparison.h"
 
 #include "runtimes/conventions.h"
+#include "support/files.h"
 #include "support/hash.h"
 #include "support/json.h"
 
@@ -31,7 +32,7 @@ std::uint64_t size_of(const PayloadContents& output) {
 
 /// What the files hold that no part stands for.
 bool is_made(const std::string& place) {
-    std::string name = place.substr(place.rfind('/') + 1);
+    std::string name = base_name(place);
     return name.starts_with('.') || any_names(&Conventions::module_stores, name) ||
            any_ends(&Conventions::compiled_endings, name);
 }
@@ -148,7 +149,7 @@ class Comparer {
 
     /// Parts say where they are; a library's name is that of its file.
     bool stands_for(const std::string& place) const {
-        return known_.contains(place) || known_.contains(place.substr(place.rfind('/') + 1));
+        return known_.contains(place) || known_.contains(base_name(place));
     }
 
     void new_bytes() {

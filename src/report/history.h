@@ -9,7 +9,7 @@
 namespace omnistasis::report {
 
 /// The record of an output's builds (NAME.history.json beside it): one entry more, and what changed from the
-/// build before. `text` is the record so far, or anything that is none.
+/// build before. `text` is the record so far, or any other bytes.
 std::string history_with(const std::string& text, const HistoryEntry& entry,
                          const std::optional<Comparison>& changes);
 

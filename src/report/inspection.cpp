@@ -319,7 +319,7 @@ void inspect_folder(const fs::path& folder, const native::LoaderModel& loader,
 bool HostNames::contains(std::string_view name) {
     if (auto known = known_.find(name); known != known_.end()) return known->second;
     const std::string& kept = kept_.emplace_back(name);
-    return known_[kept] = host_.find(kept.substr(kept.rfind('/') + 1)) != nullptr;
+    return known_[kept] = host_.find(base_name(kept)) != nullptr;
 }
 
 std::string inspection_json(const Inspection& inspection, HostNames& host) {

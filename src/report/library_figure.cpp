@@ -1,6 +1,7 @@
 #include "report/library_figure.h"
 
 #include "report/graph_figure.h"
+#include "support/files.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -30,8 +31,6 @@ struct File {
     std::string name;
     std::vector<std::string> needed;
 };
-
-std::string last_part(std::string_view path) { return std::string(path.substr(path.rfind('/') + 1)); }
 
 class GraphMaker {
   public:
@@ -96,22 +95,22 @@ LibraryGraph library_graph(const std::vector<Inspection>& inspections, const nat
     GraphMaker maker(host);
     for (const Inspection& inspection : inspections) {
         for (const Inspection::NativeFile& file : inspection.native_files)
-            maker.add({file.place, last_part(file.place), file.needed});
+            maker.add({file.place, base_name(file.place), file.needed});
         if (inspection.process) {
             const auto& objects = inspection.process->objects;
             for (std::size_t i = 1; i < objects.size(); ++i)
-                maker.add_library(last_part(objects[i].name), objects[i].elf->needed);
+                maker.add_library(base_name(objects[i].name), objects[i].elf->needed);
         }
         if (inspection.elf)
-            maker.add({inspection.file, last_part(inspection.file), inspection.elf->needed});
+            maker.add({inspection.file, base_name(inspection.file), inspection.elf->needed});
         else if (inspection.pe) {
-            File file{inspection.file, last_part(inspection.file), {}};
+            File file{inspection.file, base_name(inspection.file), {}};
             for (const auto& library : inspection.pe->imports) file.needed.push_back(library.library);
             maker.add(file);
         } else if (inspection.mach_o)
             for (const auto& image : inspection.mach_o->images) {
-                File file{inspection.file, last_part(inspection.file), {}};
-                for (const auto& library : image.libraries) file.needed.push_back(last_part(library.name));
+                File file{inspection.file, base_name(inspection.file), {}};
+                for (const auto& library : image.libraries) file.needed.push_back(base_name(library.name));
                 maker.add(file);
             }
     }

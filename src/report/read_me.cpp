@@ -1,5 +1,6 @@
 #include "report/read_me.h"
 
+#include "support/files.h"
 #include "support/near_match.h"
 #include "support/target_info.h"
 
@@ -13,7 +14,7 @@ namespace {
 
 std::map<std::string, std::string> values_of(const Facts& facts) {
     std::map<std::string, std::string> values;
-    std::string file = facts.output.substr(facts.output.rfind('/') + 1);
+    std::string file = base_name(facts.output);
     System system = system_of(facts.target);
     bool windows = system == System::windows, macos = system == System::macos;
     bool single = facts.form == "file";

@@ -2,6 +2,7 @@
 
 #include "drawing/drawing.h"
 #include "report/figure_parts.h"
+#include "support/files.h"
 #include "support/size_text.h"
 
 #include <algorithm>
@@ -104,7 +105,7 @@ std::vector<Group> groups_of(const Facts& facts, bool by_raw) {
         group.raw += piece.raw;
         group.stored += by_raw ? piece.raw : piece.stored;
         // Of a path its end tells the most.
-        std::string name = piece.name.substr(piece.name.rfind('/') + 1);
+        std::string name = base_name(piece.name);
         group.leaves.push_back(
             {name.empty() ? piece.name : name, piece.raw, by_raw ? piece.raw : piece.stored, 1});
     }

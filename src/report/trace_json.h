@@ -18,7 +18,7 @@ struct TraceSubject {
 /// A graph as the text of trace.json (docs/trace-json.md).
 std::string trace_json(const trace::Graph& graph, const TraceSubject& subject);
 
-/// Reads it back; fails with an error of the kind bad_input where it is none, or of a newer format.
+/// Reads it back; fails with an error of the kind bad_input where it is not a graph, or of a newer format.
 Result<trace::Graph> graph_from_trace_json(const std::string& text, const std::string& name);
 
 } // namespace omnistasis::report

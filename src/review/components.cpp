@@ -183,7 +183,7 @@ class Finder {
         component.url = "pkg:generic/" + url_part(package.name) + "@" + url_part(component.version);
         settle_licence(component, package, licences_);
         packages_with_metadata_.emplace_back(package.metadata_file, result_.all.size());
-        std::size_t index = add(std::move(component));
+        std::size_t index = runtime_index_ = add(std::move(component));
         for (trace::UnitId id = 0; id < graph_.units.size(); ++id) {
             const trace::Unit& unit = graph_.units[id];
             if (!open[id] || !(unit.of_runtime || unit.file == runtime_.program().string())) continue;
@@ -241,12 +241,19 @@ class Finder {
         component.licence_files.push_back(package.copyright_file);
     }
 
-    /// What nobody claims: by the part that it counts as.
+    /// What nobody claims: a native file beside a runtime that is in a folder of its own is the runtime's;
+    /// else by the part that it counts as.
     void add_rest(std::vector<bool>& open) {
         std::map<std::string, std::size_t> added;
+        std::string prefix = fs::path(real_path(runtime_.program())).parent_path().parent_path().string();
+        bool has_own_folder = prefix.size() > 1 && prefix != "/usr" && prefix != "/usr/local";
         for (trace::UnitId id = 0; id < graph_.units.size(); ++id) {
             const trace::Unit& unit = graph_.units[id];
             if (!open[id]) continue;
+            if (has_own_folder && trace::is_native(unit.kind) && !relative_to(unit.file, prefix).empty()) {
+                result_.of_unit[id] = runtime_index_;
+                continue;
+            }
             std::string name = !unit.part.empty()            ? unit.part
                                : trace::is_module(unit.kind) ? unit.name.substr(0, unit.name.find('.'))
                                                              : fs::path(unit.file).filename().string();
@@ -285,6 +292,7 @@ class Finder {
     const LicenceList& licences_;
     Store& store_;
     Components result_;
+    std::size_t runtime_index_ = 0;
     std::vector<std::pair<std::string, std::size_t>> packages_with_metadata_;
 };
 

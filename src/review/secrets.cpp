@@ -1,6 +1,7 @@
 #include "review/secrets.h"
 
 #include "runtimes/conventions.h"
+#include "support/files.h"
 #include "support/toml.h"
 
 #include <algorithm>
@@ -106,7 +107,7 @@ bool looks_like_words(std::string_view value) {
 }
 
 bool is_settings_file(const std::string& file) {
-    std::string name = file.substr(file.rfind('/') + 1);
+    std::string name = base_name(file);
     std::string ending = fs::path(name).extension().string();
     static const std::set<std::string> endings{".env",        ".ini",    ".cfg",   ".conf",
                                                ".toml",       ".yaml",   ".yml",   ".json",
@@ -320,7 +321,7 @@ std::vector<Finding> build_machine_in(std::string_view content, const std::strin
 
 std::vector<Finding> leftovers_in(const std::string& file, const std::string& place) {
     std::vector<Finding> found;
-    std::string name = file.substr(file.rfind('/') + 1);
+    std::string name = base_name(file);
     auto add = [&](const char* kind, const char* what, bool credential = false) {
         found.push_back({kind, what, file, 0, name, credential, true, {}});
     };

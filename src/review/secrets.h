@@ -55,7 +55,7 @@ struct BuildMachine {
 std::vector<Finding> build_machine_in(std::string_view content, const std::string& file,
                                       const BuildMachine& machine);
 
-/// What a file is by its name alone that nobody wants to give away: version control, editors' leftovers,
+/// What the name of a file gives away that should not be shipped: version control, editors' leftovers,
 /// settings with secrets, key stores, databases in use. `place` is relative to the project.
 std::vector<Finding> leftovers_in(const std::string& file, const std::string& place);
 

@@ -92,7 +92,7 @@ Result<void> settle_entry(Project& project) {
     std::string said_in = project.project_file.empty() ? "" : "app.entry in " + project.project_file.string();
     if (project.entry.empty())
         return project.project_file.empty()
-                   ? fail(ErrorKind::bad_input, "a folder is no entry point", project.folder.string(),
+                   ? fail(ErrorKind::bad_input, "no entry point was named", project.folder.string(),
                           "there is no omnistasis.toml in it, and no program that it names",
                           entry_hint(project))
                    : fail(ErrorKind::bad_input, "the project has no entry point",
@@ -103,9 +103,9 @@ Result<void> settle_entry(Project& project) {
         return fail(ErrorKind::bad_input, "the entry point is not there", file.string(), said_in,
                     entry_hint(project));
     if (is_folder(file))
-        return fail(ErrorKind::bad_input, "a folder is no entry point", file.string(), said_in,
+        return fail(ErrorKind::bad_input, "the entry point is a folder", file.string(), said_in,
                     "name the source file that is started");
-    return fail(ErrorKind::bad_input, "the entry point is in no language that is known", file.string(),
+    return fail(ErrorKind::bad_input, "the entry point's language is not known", file.string(),
                 "neither its name nor its first line says which",
                 fmt::format("known are: {}; set runtime.language in omnistasis.toml",
                             fmt::join(language_names(), ", ")));

@@ -122,15 +122,15 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
                                        runtime.target.empty() ? "an unknown system" : runtime.target));
         }
     if (seen.empty())
-        return fail(ErrorKind::bad_input, "no runtime is in there", source.string(),
+        return fail(ErrorKind::bad_input, "no known runtime was found", source.string(),
                     "none of its files is the program of a language that is known",
                     fmt::format("known are: {}", fmt::join(language_names(), ", ")));
     if (seen.size() > 1)
-        return fail(ErrorKind::bad_input, "there is more than one runtime in there", source.string(),
+        return fail(ErrorKind::bad_input, "several runtimes were found", source.string(),
                     fmt::format("{}", fmt::join(seen, ", ")),
                     "add them one by one, each from its own folder");
     if (one.target.empty())
-        return fail(ErrorKind::bad_input, "the runtime is for no target that is known", source.string(),
+        return fail(ErrorKind::bad_input, "the runtime is for an unknown target", source.string(),
                     seen.front(), fmt::format("targets are {}", fmt::join(known_targets(), ", ")));
     if (one.version.empty())
         return fail(ErrorKind::bad_input, "the runtime does not say its version", source.string(),

@@ -117,7 +117,7 @@ Result<MappedFile> MappedFile::open_if(const std::string& file, bool (*is_wanted
     ssize_t got = ::pread(descriptor, head.data(), head.size(), 0);
     if (got < 0 || !is_wanted(ByteSpan(head).first(static_cast<std::size_t>(got)))) {
         ::close(descriptor);
-        return fail(ErrorKind::bad_input, "the file is none that was looked for", file);
+        return fail(ErrorKind::bad_input, "the file is not one that was searched for", file);
     }
     return map(descriptor, file, static_cast<std::size_t>(status.st_size), true);
 }

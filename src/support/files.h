@@ -124,6 +124,9 @@ inline std::string parent_folder_of(const std::string& path) {
 /// `file` relative to `folder`, both absolute; nothing where it is not below.
 std::string relative_to(const std::string& file, const std::string& folder);
 
+/// What is behind the last slash of a path: the whole where there is none.
+inline std::string base_name(std::string_view path) { return std::string(path.substr(path.rfind('/') + 1)); }
+
 /// Whether a file's name is that of a shared library on Linux: `x.so`, `x.so.1`.
 bool is_library_name(const std::string& name);
 

@@ -13,7 +13,7 @@ using Sha256 = std::array<std::uint8_t, 32>;
 Sha256 sha256(ByteSpan bytes);
 Sha256 sha256(std::string_view text);
 
-/// XXH3 with 128 bits, as hexadecimal digits: tells damage at the speed of memory, but nobody's intent.
+/// XXH3 with 128 bits, as hexadecimal digits: detects damage at the speed of memory, but no manipulation.
 std::string damage_check(ByteSpan bytes);
 
 /// Lower-case hexadecimal digits, two a byte.

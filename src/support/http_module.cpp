@@ -13,7 +13,7 @@ std::string words_of(httplib::Error error) {
     switch (error) {
     case httplib::Error::Connection:
     case httplib::Error::ConnectionTimeout:
-        return "nobody answers there";
+        return "no answer";
     case httplib::Error::Read:
         return "the answer did not come, or broke off";
     case httplib::Error::Write:
@@ -22,7 +22,7 @@ std::string words_of(httplib::Error error) {
         return "no encrypted connection comes about";
     case httplib::Error::SSLLoadingCerts:
     case httplib::Error::SSLServerVerification:
-        return "its certificate is none that this system trusts";
+        return "this system does not trust its certificate";
     default:
         return httplib::to_string(error);
     }

@@ -40,7 +40,7 @@ SharedStore::SharedStore(const std::string& url, std::string secret) : secret_(s
     folder_ = slash == std::string::npos ? "/" : url.substr(slash);
     if (!folder_.ends_with('/')) folder_ += '/';
     if (!url.starts_with("http://") && !url.starts_with("https://"))
-        note_trouble("its address is none that begins with http:// or https://");
+        note_trouble("its address does not begin with http:// or https://");
     else if (auto connection = take_connection())
         give_back(std::move(connection));
 }

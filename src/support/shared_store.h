@@ -18,7 +18,7 @@ namespace omnistasis {
 
 /// A team's store: results of work on a web server that answers GET and takes PUT (WebDAV, RFC 4918), one
 /// object a key (docs/store.md, "Sharing"). A server that can't be reached, or that says nonsense, is as good
-/// as none: after the first failure to connect nobody asks again. Safe to use from many threads.
+/// as none: after the first failure to connect it is not asked again. Safe to use from many threads.
 class SharedStore {
   public:
     static constexpr std::size_t largest_object = 64u << 20; ///< bytes

@@ -24,7 +24,7 @@ struct ProgramOutput {
 bool is_program(const std::filesystem::path& file);
 std::string find_on_path(const std::string& name);
 
-/// Bounds for a program that nobody knows. 0: none.
+/// Bounds for an unknown program. 0: no bound.
 struct RunLimits {
     double seconds = 0;
     std::uint64_t most_output = 0; ///< bytes of each stream that are kept; what comes then is thrown away

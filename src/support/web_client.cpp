@@ -50,7 +50,8 @@ Result<std::unique_ptr<WebClient>> WebClient::open(const std::string& server) {
                     module().why, "install the package libcpp-httplib0.11");
     auto client = std::make_unique<WebClient>();
     client->client_.reset(module().open(server.c_str()));
-    if (!client->client_) return fail(ErrorKind::bad_input, "this is no address of a web server", server);
+    if (!client->client_)
+        return fail(ErrorKind::bad_input, "this is not the address of a web server", server);
     return client;
 }
 

@@ -1,8 +1,8 @@
 #pragma once
 
 // What a runtime may know besides the core (trace/runtime.h). Each capability is an interface of its own: a
-// language implements those that it has, and whoever needs one asks the runtime for it and does without it
-// where it is not there.
+// language implements those that it has. Callers ask the runtime for a capability by type, and do without it
+// where it is missing.
 
 #include "trace/runtime.h"
 

@@ -71,7 +71,7 @@ struct LooseEnd {
     auto operator<=>(const LooseEnd&) const = default;
 };
 
-/// A module that is asked for and is nowhere, where the code that asks can do without it.
+/// An optional module that was not found: the code that asks for it can do without it.
 struct Absent {
     std::string name;
     std::string file;

@@ -109,11 +109,10 @@ std::vector<Candidate> candidates_of(const std::vector<NativeFile>& natives, std
                              one.place.empty() ? "" : one.place + path.substr(path.rfind('/'))});
         if (!file.starts_with("/usr/")) continue;
         for (const std::string& path : kept_words(file, search, store, paths_in)) {
-            bool is_library = is_library_name(path.substr(path.rfind('/') + 1)) && is_file(path);
+            bool is_library = is_library_name(base_name(path)) && is_file(path);
             auto files = is_library ? std::vector<std::string>() : files_at(path, true, {});
             // A folder of the library's own name is the one for its plug-ins.
-            bool is_plug_ins =
-                is_folder(path) && name.starts_with("lib" + path.substr(path.rfind('/') + 1) + ".so");
+            bool is_plug_ins = is_folder(path) && name.starts_with("lib" + base_name(path) + ".so");
             if (!files.empty() && !leads_to_settings(files))
                 candidates.push_back({file, path, std::move(files), is_plug_ins, is_direct, {}});
         }
@@ -125,7 +124,7 @@ std::vector<Candidate> candidates_of(const std::vector<NativeFile>& natives, std
 std::uint64_t weight_besides(const std::vector<std::string>& files, const std::vector<NativeFile>& natives) {
     std::vector<std::string> libraries, there;
     for (const std::string& file : files)
-        if (is_library_name(file.substr(file.rfind('/') + 1))) libraries.push_back(file);
+        if (is_library_name(base_name(file))) libraries.push_back(file);
     for (const NativeFile& one : natives) there.push_back(one.file);
     return native::weight_of_new_libraries(libraries, there);
 }

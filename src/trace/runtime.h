@@ -21,8 +21,8 @@ struct Need {
     Reason reason;
 };
 
-/// A wish that nothing answers. Whether it is a loose end depends on whether the unit that has it is needed
-/// itself in every run; the tracer decides.
+/// A request that could not be resolved. It is a loose end only if every run needs the unit that makes it;
+/// the tracer decides.
 struct Unanswered {
     std::string name;
     Reason reason;

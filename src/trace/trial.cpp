@@ -2,6 +2,7 @@
 
 #include "support/confinement.h"
 #include "support/files.h"
+#include "support/json_field.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
 #include "support/subprocess.h"
@@ -36,16 +37,18 @@ std::string text_of(const Json& value) {
     return value.is_string() ? value.get<std::string>() : std::string();
 }
 
+/// Whatever stands on a line: what a module prints may look like an answer.
 TrialRecord read_record(const Json& line) {
     TrialRecord record;
-    record.module = text_of(line["module"]);
-    record.error = text_of(line["error"]);
-    for (const Json& one : line["loaded"])
+    record.module = field_or(line, "module", "");
+    record.error = field_or(line, "error", "");
+    for (const Json& one : field_or(line, "loaded", Json::array()))
         if (one.is_array() && one.size() >= 2)
             record.loaded.push_back(
                 {text_of(one[0]), text_of(one[1]), one.size() > 2 ? text_of(one[2]) : ""});
-    for (const Json& one : line["opened"]) record.opened.push_back(text_of(one));
-    for (const Json& one : line["libraries"]) record.libraries.push_back(text_of(one));
+    for (const Json& one : field_or(line, "opened", Json::array())) record.opened.push_back(text_of(one));
+    for (const Json& one : field_or(line, "libraries", Json::array()))
+        record.libraries.push_back(text_of(one));
     return record;
 }
 

@@ -39,8 +39,6 @@ bool starts_with_any(const std::string& path, auto&& starts) {
     return std::ranges::any_of(starts, [&](std::string_view start) { return path.starts_with(start); });
 }
 
-std::string base_name(const std::string& path) { return path.substr(path.rfind('/') + 1); }
-
 /// The files below a folder: relative paths and sizes.
 std::map<std::string, std::uint64_t> files_below(const fs::path& folder) {
     std::map<std::string, std::uint64_t> files;

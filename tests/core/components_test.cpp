@@ -20,9 +20,10 @@ const std::string mit =
 class PackagedRuntime : public trace::Runtime, public trace::KnowsPackages {
   public:
     std::vector<trace::Package> known;
+    std::string file = "/nowhere/made-up";
 
     std::string title() const override { return "Made Up 1.2"; }
-    fs::path program() const override { return "/nowhere/made-up"; }
+    fs::path program() const override { return file; }
     Result<trace::Expansion> roots() override { return trace::Expansion(); }
     trace::Expansion expand(const trace::Unit&) override { return {}; }
     Result<std::vector<trace::MadeFile>> make_files(const std::vector<trace::Unit>&, unsigned,
@@ -86,6 +87,17 @@ TEST_CASE("units belong to the application, the runtime or a package") {
     CHECK(components.all[components.of_unit[1]].name == "charts");
     CHECK(components.all[components.of_unit[2]].kind == Component::Kind::runtime);
     CHECK(std::ranges::is_sorted(components.all, {}, &Component::name));
+}
+
+TEST_CASE("a library that lies beside the runtime in its own folder is the runtime's") {
+    Packaged packaged;
+    packaged.runtime.file = packaged.write("made-up/bin/made-up");
+    packaged.graph.units = {
+        unit(trace::UnitKind::native, "libmadeup.so.1", packaged.write("made-up/lib/libmadeup.so.1")),
+        unit(trace::UnitKind::native, "libother.so.1", packaged.write("elsewhere/libother.so.1"))};
+    Components components = packaged.found();
+    CHECK(components.all[components.of_unit[0]].kind == Component::Kind::runtime);
+    CHECK(components.all[components.of_unit[1]].name == "libother.so.1");
 }
 
 TEST_CASE("a licence is what the metadata says in SPDX's words, before anything else") {

@@ -49,9 +49,16 @@ TEST_CASE("more input and output than a pipe holds goes both ways at once") {
 TEST_CASE("bounds end a program that does not end, and keep no more than they say") {
     RunLimits limits;
     limits.seconds = 0.2;
-    auto done = run_program({"sh", "-c", "echo begun; exec tail -f /dev/null"}, "", limits);
+    auto done = run_program({"tail", "-f", "/dev/null"}, "", limits);
     REQUIRE(done);
     CHECK(done->timed_out);
+    // What it wrote until then is kept.
+    Folder begun;
+    limits = {};
+    limits.enough = [&] { return fs::exists(begun / "begun"); };
+    done = run_program({"sh", "-c", "echo begun; : > \"$0\"; exec tail -f /dev/null", begun / "begun"}, "",
+                       limits);
+    REQUIRE(done);
     CHECK(done->out == "begun\n");
     limits = {};
     limits.most_output = 1000;

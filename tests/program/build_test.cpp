@@ -32,15 +32,15 @@ TEST_CASE("wrong input gets one clear error, and nothing is written") {
     Workshop workshop("wrong");
     workshop.write("good.py", "print(1)\n");
     check_refused(workshop, {"build", "god.py"}, 3, {"the entry point is not there", "did you mean good.py"});
-    check_refused(workshop, {"build", "."}, 3, {"a folder is no entry point", "good.py"});
+    check_refused(workshop, {"build", "."}, 3, {"no entry point was named", "good.py"});
     workshop.write("syntax.py", "x = 1\nif x\n    y\n");
-    check_refused(workshop, {"build", "syntax.py"}, 3, {"no valid Python source", "syntax.py:2"});
+    check_refused(workshop, {"build", "syntax.py"}, 3, {"not valid Python", "syntax.py:2"});
     workshop.write("bytes.py", "x = '\xff\xfe'\n");
-    check_refused(workshop, {"build", "bytes.py"}, 3, {"no valid Python source", "bytes.py"});
+    check_refused(workshop, {"build", "bytes.py"}, 3, {"not valid Python", "bytes.py"});
     workshop.write("pic.png", "\x89PNG\r\n\x1a\nnot really");
     check_refused(workshop, {"build", "good.py", "--icon", "pic.png"}, 3,
-                  {"the icon is no picture", "damaged"});
-    check_refused(workshop, {"build", "good.py", "--icon", "good.py"}, 3, {"the icon is no picture"});
+                  {"the icon is not a picture", "damaged"});
+    check_refused(workshop, {"build", "good.py", "--icon", "good.py"}, 3, {"the icon is not a picture"});
     check_refused(workshop, {"build", "good.py", "--asset", "charts/*.png"}, 3,
                   {"matches no file", "--asset charts/*.png"});
     check_refused(workshop, {"build", "good.py", "--runtime", "/nowhere/python"}, 4,

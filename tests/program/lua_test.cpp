@@ -109,7 +109,7 @@ TEST_CASE("what is wrong with a source in Lua is told with its place") {
     ProgramOutput other = work.omnistasis({"build", "gone/main.lua", "--target", "windows-x86_64"});
     CHECK(other.exit_code == 4);
     ProgramOutput no_lua = work.omnistasis({"build", "gone/main.lua", "--runtime", "/bin/true"});
-    CHECK(no_lua.err.find("this is no Lua interpreter") != std::string::npos);
+    CHECK(no_lua.err.find("this is not a Lua interpreter") != std::string::npos);
 }
 
 TEST_CASE("a rehearsal sees what a computed name requires") {

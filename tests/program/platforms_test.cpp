@@ -228,10 +228,10 @@ TEST_CASE("runtimes are recognised by their files, and bad archives are refused"
     ProgramOutput added = work.here(add + "good.tgz");
     INFO(added.err);
     CHECK(has(added.out, "node 20.20.2 for linux-aarch64"));
-    CHECK(has(work.here(add + "two").err, "more than one runtime"));
+    CHECK(has(work.here(add + "two").err, "several runtimes were found"));
     CHECK(has(work.here(add + "cut.tgz").err, "can't be unpacked"));
     CHECK(has(work.here(add + "climb.tar").err, "outside of its folder"));
-    CHECK(has(work.here(add + "none").err, "no runtime is in there"));
+    CHECK(has(work.here(add + "none").err, "no known runtime was found"));
     CHECK(work.here(add + "nowhere").exit_code == 3);
     CHECK(has(work.here(std::string(test::quoted_program) + " targets").out,
               "can be built, with Node.js 20.20.2"));

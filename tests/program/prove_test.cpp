@@ -156,7 +156,7 @@ TEST_CASE("what is no output can't be proved") {
     workshop.write("text", "no program\n");
     CHECK(has(workshop.omnistasis({"prove", "nothing"}).err, "there is no such output"));
     fs::create_directories(workshop.path("folder"));
-    CHECK(has(workshop.omnistasis({"prove", "folder"}).err, "the folder is no output"));
+    CHECK(has(workshop.omnistasis({"prove", "folder"}).err, "the folder is not an output"));
     auto text = workshop.omnistasis({"prove", "text"});
     CHECK(text.exit_code != 0);
     // Nothing is written into a folder that is somebody else's.

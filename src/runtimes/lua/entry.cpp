@@ -28,7 +28,7 @@ Result<bool> settle_entry(Project& project) {
     if (project.project_file.empty() && (folder == "/usr/bin" || folder == "/usr/local/bin")) {
         project.is_installed = true;
         project.folder = folder;
-        project.entry = real.substr(real.rfind('/') + 1);
+        project.entry = base_name(real);
     }
     if (project.name.empty()) {
         fs::path name = file.filename();

@@ -75,7 +75,7 @@ Result<Facts> ask(const std::string& program, const std::filesystem::path& helpe
     }
     Facts facts = read_facts(answer);
     if (facts.version.empty())
-        return fail(ErrorKind::bad_input, "this is no Lua interpreter", program,
+        return fail(ErrorKind::bad_input, "this is not a Lua interpreter", program,
                     "it does not say its version", "name one with --runtime, as lua5.4");
     facts.program = real_path(program);
     return facts;
@@ -99,7 +99,7 @@ std::string interpreter_named_in(const std::filesystem::path& source) {
     if (!text || !text->text().starts_with("#!")) return {};
     std::string_view line = text->text().substr(2, text->text().find('\n') - 2);
     for (const std::string& word : split(line, ' ')) {
-        std::string name = word.substr(word.rfind('/') + 1);
+        std::string name = base_name(word);
         while (!name.empty() && std::isspace(static_cast<unsigned char>(name.back())) != 0) name.pop_back();
         if (name == "lua-any") return "lua"; // Debian's choice among those that are installed
         bool is_lua =
@@ -114,8 +114,8 @@ Result<Facts> find_lua(const Project& project, const std::filesystem::path& help
     if (!project.runtime_home.empty()) {
         std::string named = named_program(project.runtime_home);
         if (named.empty() || !is_program(named))
-            return fail(ErrorKind::bad_input, "there is no Lua at the place that is named",
-                        project.runtime_home, "runtime.home or --runtime",
+            return fail(ErrorKind::bad_input, "there is no Lua at the named place", project.runtime_home,
+                        "runtime.home or --runtime",
                         "name the interpreter, as /usr/bin/lua5.4, or the folder that holds it");
         return ask(named, helpers, entry, store);
     }

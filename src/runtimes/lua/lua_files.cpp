@@ -1,6 +1,7 @@
 // What goes into the app tree besides the files themselves, and how it is started.
 #include "runtimes/lua/lua_runtime.h"
 #include "support/file_hash.h"
+#include "support/files.h"
 #include "support/subprocess.h"
 
 #include <algorithm>
@@ -29,9 +30,7 @@ std::string LuaRuntime::program_place() const {
     return place == interpreter_place() ? place + "-program" : place;
 }
 
-std::string LuaRuntime::interpreter_place() const {
-    return "bin/" + facts_.program.substr(facts_.program.rfind('/') + 1);
-}
+std::string LuaRuntime::interpreter_place() const { return "bin/" + base_name(facts_.program); }
 
 std::vector<std::string> LuaRuntime::isolated(std::vector<std::string> arguments) const {
     std::vector<std::string> all;

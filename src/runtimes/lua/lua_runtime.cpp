@@ -2,6 +2,7 @@
 
 #include "project/own_files.h"
 #include "runtimes/lua/lua_language.h"
+#include "support/files.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
 #include "trace/opened_library.h"
@@ -64,8 +65,7 @@ std::string LuaRuntime::root_of(const std::string& file) const {
 /// Lua modules and one of C modules.
 std::string LuaRuntime::place_of(const std::string& file) const {
     std::string inner = project_.is_installed ? std::string() : relative_to(file, base_);
-    if (!inner.empty() || file == entry_)
-        return "app/" + (inner.empty() ? file.substr(file.rfind('/') + 1) : inner);
+    if (!inner.empty() || file == entry_) return "app/" + (inner.empty() ? base_name(file) : inner);
     std::string root = root_of(file);
     if (root.empty()) return "share/files" + file;
     bool of_c = root.find("/lib/") != std::string::npos;
@@ -271,7 +271,7 @@ void LuaRuntime::note_effects(const Unit& unit, const ScanResult& scan, Expansio
             out.loose_ends.push_back(trace::writes_own_file(inner, unit.file, text.line));
     }
     for (const TextAt& library : scan.libraries) {
-        std::string name = library.text.substr(library.text.rfind('/') + 1);
+        std::string name = base_name(library.text);
         // ffi.load completes a bare name.
         if (name.find('.') == std::string::npos) name = (name.starts_with("lib") ? "" : "lib") + name + ".so";
         std::string beside = path_of(library.text, unit.file);

@@ -44,7 +44,7 @@ std::optional<Rock> read_rock(const std::string& tree, const std::string& folder
                               const std::string& lua_version) {
     Rock rock;
     rock.name = name;
-    rock.version = folder.substr(folder.rfind('/') + 1);
+    rock.version = base_name(folder);
     rock.rockspec = folder + "/" + name + "-" + rock.version + ".rockspec";
     auto spec = read_text(rock.rockspec), manifest = read_text(folder + "/rock_manifest");
     if (!spec || !manifest) return std::nullopt;

@@ -33,7 +33,7 @@ Result<bool> take_program(Project& project) {
     auto package = read_package_json((folder / "package.json").string());
     if (!package) return false;
     if (auto right = check(*package); !right) return pass_on(right);
-    std::string file, name = package->name.substr(package->name.rfind('/') + 1);
+    std::string file, name = base_name(package->name);
     if (package->programs.size() == 1) {
         file = package->programs.begin()->second;
         name = package->programs.begin()->first;

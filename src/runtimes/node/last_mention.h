@@ -5,10 +5,10 @@
 
 namespace omnistasis::node {
 
-/// Where in a JavaScript text the last word ends that a scan has to look at: one that asks for a file, makes
-/// code, or reads the environment, and the beginning of a text that names a file beside (`'./`). 0 where
-/// there is none. In a comment or a literal counts too: behind it there is nothing in any case. Most files
-/// ask for what they need at their beginning.
+/// End offset of the last keyword that the scanner must see in a JavaScript text: one that requests a file,
+/// makes code or reads the environment, or the beginning of a relative path (`'./`). 0: there is no keyword.
+/// Keywords in comments and literals count, which only makes the scan longer than needed. Most files request
+/// what they need at their beginning.
 std::size_t end_of_last_mention(std::string_view text);
 
 } // namespace omnistasis::node

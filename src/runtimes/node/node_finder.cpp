@@ -108,7 +108,7 @@ Result<Facts> ask(const std::string& program, Store& store) {
     }
     std::size_t first = answer.find('\n'), second = answer.find('\n', first + 1);
     if (second == std::string::npos)
-        return fail(ErrorKind::bad_input, "this is no Node.js", program, "it does not say its version", "");
+        return fail(ErrorKind::bad_input, "this is not Node.js", program, "it does not say its version", "");
     std::string version = answer.substr(first + 1, second - first - 1);
     return facts_of(real_path(answer.substr(0, first)), version, host_target());
 }
@@ -138,9 +138,8 @@ Result<Facts> find_node(const Project& project, Store& store) {
     if (!project.runtime_home.empty()) {
         std::string program = named_program(project.runtime_home);
         if (program.empty() || !is_file(program))
-            return fail(ErrorKind::bad_input, "there is no Node.js at the place that is named",
-                        project.runtime_home, "runtime.home or --runtime",
-                        "name its program, or the folder that holds bin/node");
+            return fail(ErrorKind::bad_input, "there is no Node.js at the named place", project.runtime_home,
+                        "runtime.home or --runtime", "name its program, or the folder that holds bin/node");
         native::NativeKind kind = native::kind_of(program);
         if (kind.fits(target) && !for_host) return facts_of(real_path(program), version_of(program), target);
         // With several targets the one that is named is for one of them.

@@ -3,6 +3,7 @@
 #include "native/native_kind.h"
 #include "project/own_files.h"
 #include "runtimes/node/scan_cache.h"
+#include "support/files.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
 
@@ -22,12 +23,10 @@ bool is_script(const std::string& file) {
 
 /// Names of native libraries and programs; most files are neither, and are not opened to see it.
 bool may_be_native(const std::string& file) {
-    std::string name = file.substr(file.rfind('/') + 1);
+    std::string name = base_name(file);
     return name.find('.') == std::string::npos || is_library_name(name) || name.ends_with(".dll") ||
            name.ends_with(".exe") || name.ends_with(".dylib");
 }
-
-std::string name_of(const std::string& file) { return file.substr(file.rfind('/') + 1); }
 
 /// A text with unknown parts as a pattern.
 std::string pattern_of(const std::string& text) {
@@ -170,7 +169,7 @@ Result<Expansion> NodeRuntime::roots() {
         want_specifier(text, main, {"is named by --include or trace.include", "", 0, false}, found);
         if (found.needs.empty())
             return fail(
-                ErrorKind::bad_input, fmt::format("`{}` is nowhere", text), "trace.include or --include",
+                ErrorKind::bad_input, fmt::format("cannot find `{}`", text), "trace.include or --include",
                 "it is neither a package nor a file of the project",
                 "name a package as code would, or a file or pattern relative to the project's folder");
         for (Need& need : found.needs) out.needs.push_back(std::move(need));
@@ -222,7 +221,7 @@ Expansion NodeRuntime::expand(const Unit& unit) {
         want_scopes(unit, out);
         if (auto scan = scan_file(unit.file, *store_))
             for (const Request& request : scan->requests) answer(unit, request, out);
-    } else if (unit.kind == UnitKind::data && name_of(unit.file) == "package.json") {
+    } else if (unit.kind == UnitKind::data && base_name(unit.file) == "package.json") {
         auto package = resolver_.package_in(parent_folder_of(unit.file));
         if (package) expand_package(unit, *package, out);
     } else if (unit.kind == UnitKind::extension) {
@@ -299,7 +298,7 @@ void NodeRuntime::answer_missing(const Unit& unit, const Request& request, const
     if (is_excluded(what) || request.kind == RequestKind::resolve) return;
     if (found.kind == Found::Kind::broken) {
         out.loose_ends.push_back({.kind = "broken-package",
-                                  .what = fmt::format("the package.json of {} is no valid JSON", what),
+                                  .what = fmt::format("the package.json of {} is not valid JSON", what),
                                   .file = found.why_file,
                                   .line = found.why_line,
                                   .effect = "the application stops when it gets there",

@@ -65,8 +65,7 @@ std::shared_ptr<const PackageJson> read_package_json(const std::string& file) {
     if (auto found = json.find("exports"); found != json.end()) package->exports = *found;
     if (auto found = json.find("imports"); found != json.end()) package->imports = *found;
     if (auto found = json.find("bin"); found != json.end()) {
-        if (found->is_string())
-            package->programs[package->name.substr(package->name.rfind('/') + 1)] = found->get<std::string>();
+        if (found->is_string()) package->programs[base_name(package->name)] = found->get<std::string>();
         if (found->is_object())
             for (const auto& [name, path] : found->items())
                 if (path.is_string()) package->programs[name] = path.get<std::string>();

@@ -69,8 +69,6 @@ std::string parent(const std::string& path) {
     return slash == 0 ? "/" : path.substr(0, slash);
 }
 
-std::string base(const std::string& path) { return path.substr(path.rfind('/') + 1); }
-
 std::string below(const std::string& folder, std::string_view name) {
     return folder == "/" ? "/" + std::string(name) : folder + "/" + std::string(name);
 }
@@ -153,7 +151,7 @@ std::shared_ptr<const Resolver::Listing> Resolver::list(const std::string& folde
 
 bool Resolver::has_file(const std::string& path) {
     auto listing = list(parent(path));
-    auto entry = listing->entries.find(base(path));
+    auto entry = listing->entries.find(base_name(path));
     return entry != listing->entries.end() && !entry->second.is_folder;
 }
 
@@ -163,15 +161,15 @@ bool Resolver::has_folder(const std::string& path) {
     // Below a folder that is not there nothing is listed.
     if (above != "/" && !has_folder(above)) return false;
     auto listing = list(above);
-    auto entry = listing->entries.find(base(path));
+    auto entry = listing->entries.find(base_name(path));
     return entry != listing->entries.end() && entry->second.is_folder;
 }
 
 std::string Resolver::real(const std::string& path) {
     std::string folder = remembered(real_folders_, parent(path), [&] { return real_path(parent(path)); });
-    std::string inner = below(folder, base(path));
+    std::string inner = below(folder, base_name(path));
     auto listing = list(parent(path));
-    auto entry = listing->entries.find(base(path));
+    auto entry = listing->entries.find(base_name(path));
     return entry == listing->entries.end() || entry->second.is_link ? real_path(inner) : inner;
 }
 
@@ -184,7 +182,7 @@ std::shared_ptr<const PackageJson> Resolver::package_in(const std::string& folde
 
 std::shared_ptr<const PackageJson> Resolver::scope_of(const std::string& folder) {
     for (std::string at = folder; !at.empty(); at = parent(at)) {
-        if (base(at) == "node_modules") return nullptr;
+        if (base_name(at) == "node_modules") return nullptr;
         if (auto package = package_in(at)) return package;
         if (at == "/") break;
     }
@@ -331,7 +329,7 @@ Found Resolver::exported(const PackageJson& package, const std::string& subpath,
 
 std::string Resolver::package_folder(const std::string& name, const std::string& from) {
     for (std::string at = parent(from); !at.empty(); at = parent(at)) {
-        if (base(at) != "node_modules") {
+        if (base_name(at) != "node_modules") {
             std::string folder = below(at, "node_modules/" + name);
             if (has_folder(folder)) return folder;
         }
@@ -350,7 +348,7 @@ Found Resolver::in_packages(const std::string& specifier, const std::string& fro
         return exported(*self, "." + rest, is_import);
     Found last;
     for (std::string at = parent(from); !at.empty(); at = parent(at)) {
-        if (base(at) != "node_modules" && has_folder(below(at, "node_modules"))) {
+        if (base_name(at) != "node_modules" && has_folder(below(at, "node_modules"))) {
             std::string packages = below(at, "node_modules");
             std::string folder = below(packages, name);
             if (has_folder(folder)) {

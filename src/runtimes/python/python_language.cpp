@@ -78,7 +78,7 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
     auto facts = ask_interpreter(*interpreter, data / "python", entry, check == trace::EntryCheck::now);
     if (!facts) return pass_on(facts);
     if (!facts->entry_error.empty())
-        return fail(ErrorKind::bad_input, "the entry point is no valid Python source",
+        return fail(ErrorKind::bad_input, "the entry point is not valid Python",
                     facts->entry_error_line ? fmt::format("{}:{}", entry, facts->entry_error_line) : entry,
                     facts->entry_error,
                     fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor,

@@ -16,7 +16,7 @@ enum class Certainty : std::uint8_t {
     deferred, ///< inside a function
 };
 
-/// One wish for modules that a source file expresses.
+/// One request for modules that a source file makes.
 struct Request {
     enum class Kind : std::uint8_t {
         module,        ///< import a.b: the module and its parents

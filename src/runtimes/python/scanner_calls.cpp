@@ -417,7 +417,7 @@ void Scanner::note_library(const Token& callee, const std::vector<Tokens>& argum
     for (Tokens argument : arguments) {
         for (const PossibleText& text : constants_.evaluate(argument)) {
             known |= text.exact;
-            std::string name = text.text.substr(text.text.rfind('/') + 1);
+            std::string name = base_name(text.text);
             bool is_name = is_lookup ? text.exact && name.size() == text.text.size() : is_library_name(name);
             if (is_name) result_.libraries.push_back({name, callee.line});
         }

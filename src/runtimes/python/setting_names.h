@@ -12,7 +12,7 @@ namespace omnistasis::python {
 bool is_settings_file(std::string_view name);
 
 /// The dotted names in a text of settings ("shop.models.Large", "polls.apps:Config"), with their lines; each
-/// once. Numbers, host names in addresses and names of files are none.
+/// once. Numbers, host names in addresses and names of files do not count.
 std::vector<StringAt> names_in_settings(std::string_view text);
 
 } // namespace omnistasis::python
