@@ -80,6 +80,16 @@ int run(int count, char** words) {
     cli::add_targets_command(program, exit_code);
     cli::add_lore_command(program, exit_code);
     cli::add_demo_command(program, exit_code);
+    // An empty name comes from a variable of the shell that is not set; no command takes one.
+    if (auto empty = std::find(words + 1, words + own, std::string_view()); empty != words + own) {
+        std::string before = empty == words + 1 ? "omnistasis" : *(empty - 1);
+        cli::print_error({ErrorKind::usage,
+                          "an argument is empty",
+                          "after " + before,
+                          {},
+                          "give it a value, or leave it out"});
+        return cli::exit_code_of(ErrorKind::usage);
+    }
     try {
         program.parse(own, words);
     } catch (const CLI::Success& asked) {

@@ -7,6 +7,7 @@
 #include "support/near_match.h"
 
 #include <algorithm>
+#include <cctype>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -135,8 +136,65 @@ Result<void> check_states(Project& project) {
     return {};
 }
 
+/// Texts that become lines of files which others read: desktop entries, manifests, scripts, resources.
+Result<void> check_texts(const Project& project) {
+    constexpr std::size_t longest = 1000, longest_version = 100; // bytes
+    struct Text {
+        const char* key;
+        const std::string& value;
+        std::size_t most = longest;
+    };
+    std::vector<Text> texts{{"app.title", project.title},
+                            {"app.version", project.version, longest_version},
+                            {"app.publisher", project.publisher},
+                            {"app.summary", project.summary},
+                            {"app.identifier", project.identifier},
+                            {"app.homepage", project.homepage},
+                            {"app.licence", project.licence},
+                            {"app.released", project.released},
+                            {"windows.copyright", project.windows.copyright},
+                            {"linux.window_class", project.window_class},
+                            {"macos.category", project.macos_category}};
+    for (const std::string& category : project.linux_categories)
+        texts.push_back({"linux.categories", category});
+    for (const LanguageTexts& language : project.windows.languages) {
+        texts.push_back({"windows.language.title", language.title});
+        texts.push_back({"windows.language.summary", language.summary});
+    }
+    for (const Text& text : texts) {
+        bool is_line =
+            std::ranges::none_of(text.value, [](unsigned char c) { return c < 0x20 || c == 0x7F; });
+        if (is_line && text.value.size() <= text.most) continue;
+        return fail(
+            ErrorKind::bad_input,
+            is_line ? fmt::format("the text of {} is too long", text.key)
+                    : fmt::format("the text of {} has a line break or another control character", text.key),
+            project.project_file.string(), "it becomes a line in files that other programs read",
+            is_line ? fmt::format("write at most {} bytes", text.most) : "write it on one line");
+    }
+    auto has_only = [](const std::string& text, std::string_view signs) {
+        return std::ranges::all_of(text, [&](unsigned char c) {
+            return std::isalnum(c) != 0 || signs.find(static_cast<char>(c)) != std::string_view::npos;
+        });
+    };
+    const std::string& identifier = project.identifier;
+    if (!has_only(identifier, ".-_") || identifier.starts_with('.') ||
+        identifier.find("..") != std::string::npos)
+        return fail(ErrorKind::bad_input, fmt::format("`{}` can't be an identifier", identifier),
+                    "app.identifier", "it becomes a file name and stands in scripts",
+                    "use letters, digits, `-`, `_` and `.`, as in \"harbour.example.tideboard\"");
+    for (const std::string& category : project.linux_categories)
+        if (!has_only(category, "-"))
+            return fail(ErrorKind::bad_input,
+                        fmt::format("`{}` is not a category of a desktop menu", category), "linux.categories",
+                        "names of categories have letters, digits and `-` only",
+                        "take one of the Desktop Menu Specification, as Science or X-Harbour");
+    return {};
+}
+
 Result<void> check(Project& project) {
     if (auto checked = check_name(project.name); !checked) return checked;
+    if (auto checked = check_texts(project); !checked) return checked;
     if (project.title.empty()) project.title = project.name;
     if (project.targets.empty()) project.targets = {host_target()};
     for (const std::string& target : project.targets) {

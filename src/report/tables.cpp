@@ -8,7 +8,11 @@ namespace omnistasis::report {
 
 namespace {
 
-std::string field(const std::string& text) {
+/// A field of a CSV file. One that a table program would take for a formula gets a quote in front, which such
+/// programs do not show.
+std::string field(std::string text) {
+    if (!text.empty() && std::string_view("=+-@\t").find(text.front()) != std::string_view::npos)
+        text.insert(0, 1, '\'');
     if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
     std::string out = "\"";
     for (char c : text) {
@@ -123,7 +127,7 @@ std::string pieces_csv(const Facts& facts) {
     for (const Piece& piece : facts.pieces) {
         const trace::Edge* edge = piece.unit ? reasons.last_edge(*piece.unit) : nullptr;
         out += fmt::format(
-            "{},{},{},{},{},{},{},{},{},{}\r\n", field(piece.name), piece.kind, field(piece.owner),
+            "{},{},{},{},{},{},{},{},{},{}\r\n", field(piece.name), field(piece.kind), field(piece.owner),
             field(piece.place), piece.raw, piece.stored, edge == nullptr ? "" : field(edge->reason.verb),
             edge == nullptr ? "" : field(facts.graph.units[edge->from].name),
             edge == nullptr ? "" : field(shown(facts, edge->reason.file)),

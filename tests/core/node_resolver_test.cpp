@@ -68,6 +68,18 @@ TEST_CASE("files and folders as require finds them") {
     CHECK(packages.resolve("nowhere") == "absent");
 }
 
+TEST_CASE("a name of a package's imports that leads to itself, or to another one, leads nowhere") {
+    Packages packages;
+    packages.write("app/package.json", R"({"name": "app", "imports": {"#a": "#a", "#b": "#c", "#c": "#b",
+                                           "#d": ["#a", "./data.json"], "#e/*": "#e/*", "#f": {"node": "#a"}}})");
+    for (const char* name : {"#a", "#b", "#c", "#e/x", "#f", "#gone"}) {
+        INFO(name);
+        CHECK(packages.resolve(name) != "built in");
+        CHECK(packages.resolve(name).find('.') == std::string::npos);
+    }
+    CHECK(packages.resolve("#d") == "app/data.json");
+}
+
 TEST_CASE("exports and imports with conditions and patterns") {
     Packages packages;
     CHECK(packages.resolve("mapped") == "node_modules/mapped/r.cjs");

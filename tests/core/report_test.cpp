@@ -147,6 +147,8 @@ TEST_CASE("tables are CSV: fields with separators are quoted, quotes doubled") {
                    "new\",module,charts,lib/charts.py,900,400,imports,main,main.py,3\r\n") !=
           std::string::npos);
     CHECK(csv.starts_with("name,kind,component,place,bytes,stored,why,by,file,line\r\n"));
+    some.pieces[0].name = "=1+1";
+    CHECK(pieces_csv(some).find("\r\n'=1+1,") != std::string::npos);
     std::string components = components_csv(some);
     CHECK(components.find("charts,2.1,package,MIT,") != std::string::npos);
 }

@@ -33,6 +33,8 @@ TEST_CASE("wrong input gets one clear error, and nothing is written") {
     workshop.write("good.py", "print(1)\n");
     check_refused(workshop, {"build", "god.py"}, 3, {"the entry point is not there", "did you mean good.py"});
     check_refused(workshop, {"build", "."}, 3, {"no entry point was named", "good.py"});
+    for (const char* command : {"inspect", "prove", "build", "compare"})
+        check_refused(workshop, {command, ""}, 2, {"an argument is empty", command});
     workshop.write("syntax.py", "x = 1\nif x\n    y\n");
     check_refused(workshop, {"build", "syntax.py"}, 3, {"not valid Python", "syntax.py:2"});
     workshop.write("bytes.py", "x = '\xff\xfe'\n");

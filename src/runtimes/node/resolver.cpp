@@ -242,6 +242,8 @@ Found Resolver::target(const PackageJson& package, const Json& value, const std:
             if (!internal || path.starts_with("../") || path.starts_with('/'))
                 return {Found::Kind::forbidden, {}, {}, fmt::format("`{}` is no path in the package", path),
                         package.file,           0};
+            // A name of the map leads to a package, never to the map again.
+            if (path.starts_with('#')) return {};
             return resolve(path, below(package.folder, "package.json"), is_import);
         }
         std::string file = normal(below(package.folder, decoded(path)));
