@@ -243,7 +243,7 @@ def sizes(bench):
     source = bench.write("qt_window.py", "import sys\nfrom PyQt5.QtCore import QTimer\nfrom PyQt5.QtWidgets import QApplication, QLabel\napp = QApplication(sys.argv)\nlabel = QLabel('Port Halcyon')\nlabel.show()\nQTimer.singleShot(1500, app.quit)\nsys.exit(app.exec())\n")
     size = os.path.getsize(bench.build(source))
     # Without the machine's graphics driver, which belongs to no application.
-    floor, count = floor_size(bench, ["env", "QT_XCB_GL_INTEGRATION=none", bench.python, source], display)
+    floor, count = floor_size(bench, ["timeout", "20", "env", "QT_XCB_GL_INTEGRATION=none", bench.python, source], display)
     line("size of a Qt program", f"{size / 1e6:.2f} MB; the {count} files that it opens, compressed: {floor / 1e6:.2f} MB: {size / floor:.2f}", "at most 1.50", size <= 1.5 * floor)
 
 

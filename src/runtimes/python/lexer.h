@@ -19,7 +19,7 @@ struct Token {
     std::string_view
         text; ///< names, numbers, operators: as written; strings: what is between the quotes; never null
 
-    bool is(std::string_view word) const {
+    [[gnu::always_inline]] bool is(std::string_view word) const {
         // Asked for every token many times; the first byte settles most.
         return text.size() == word.size() && text[0] == word[0] && kind != TokenKind::string && text == word;
     }
