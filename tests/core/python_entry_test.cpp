@@ -1,5 +1,8 @@
 #include "folder.h"
 #include "runtimes/python/entry.h"
+#include "runtimes/python/facts.h"
+
+#include <sys/stat.h>
 
 using namespace omnistasis;
 using namespace omnistasis::python;
@@ -33,6 +36,29 @@ TEST_CASE("a script, with and without an ending") {
     CHECK(settle_entry(project) == false);
     project = project_in(folder, "gone.py");
     CHECK(settle_entry(project) == false);
+}
+
+TEST_CASE("a start script in an environment whose path has a space is Python") {
+    test::Folder folder;
+    folder.write("tide", "#!/bin/sh\n'''exec' \"/my env/bin/python3\" \"$0\" \"$@\"\n' '''\nimport sys\n");
+    folder.write("quay", "#!/bin/sh\nexec python3 quay.py\n");
+    folder.write("bell", "#!/bin/sh\n'''exec' \"/usr/bin/perl\" \"$0\"\n");
+    folder.write("fog", "#!/bin/sh");
+    Project project = project_in(folder, "tide");
+    CHECK(settle_entry(project) == true);
+    // The interpreter is the one that the script names, with its space.
+    std::string python = folder.write("my env/bin/python3", "#!/bin/sh\n");
+    REQUIRE(::chmod(python.c_str(), 0755) == 0);
+    std::string second = "'''exec' \"" + python + "\" \"$0\" \"$@\"\n' '''\n";
+    CHECK(interpreter_of_script(folder.write("started", "#!/bin/sh\n" + second)) == python);
+    CHECK(interpreter_of_script(folder.write("gone", "#!/bin/sh\n'''exec' \"/no where/python3\" \"$0\"\n"))
+              .empty());
+    CHECK(interpreter_of_script(folder / "quay").empty());
+    for (const char* other : {"quay", "bell", "fog"}) {
+        project = project_in(folder, other);
+        INFO(other);
+        CHECK(settle_entry(project) == false);
+    }
 }
 
 TEST_CASE("a package in all its forms is one entry") {

@@ -63,23 +63,34 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
                 "install Python 3, or name an interpreter with --runtime");
 }
 
+namespace {
+
+bool is_python_program(const std::string& program) {
+    return base_name(program).find("python") != std::string::npos && is_program(program);
+}
+
+} // namespace
+
 std::string interpreter_of_script(const std::filesystem::path& script) {
     auto text = read_text(script);
     if (!text || !text->starts_with("#!")) return {};
     std::string line = text->substr(2, text->find('\n') - 2);
-    // A long path stands in the second line, as what a shell executes.
+    // A path that is long or has a space stands in the second line, as what a shell executes.
     constexpr std::string_view executes = "'''exec' ";
     if (line == "/bin/sh") {
         std::size_t from = text->find(executes);
         if (from == std::string::npos) return {};
         from += executes.size();
         line = text->substr(from, text->find('\n', from) - from);
-        if (line.starts_with('"')) line = line.substr(1, line.find('"', 1) - 1);
+        if (line.starts_with('"')) {
+            std::string program = line.substr(1, line.find('"', 1) - 1);
+            return is_python_program(program) ? program : std::string();
+        }
     }
     std::size_t start = line.find_first_not_of(' ');
     if (start == std::string::npos) return {};
     std::string program = line.substr(start, line.find(' ', start) - start);
-    return program.find("python") != std::string::npos && is_program(program) ? program : std::string();
+    return is_python_program(program) ? program : std::string();
 }
 
 Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,
