@@ -290,6 +290,21 @@ TEST_CASE("the summary names the largest parts and how to leave them out") {
     CHECK(workshop.shell("./out/linux-x86_64/l").out == "None\n");
 }
 
+TEST_CASE("a command of an environment whose path has a space is built with its own interpreter") {
+    Workshop workshop("spaced", "");
+    std::string packages = workshop.make_environment();
+    workshop.write(packages + "tide/__init__.py", "def main():\n    print('high water')\n");
+    std::string python = workshop.path(".venv/bin/python3").string();
+    REQUIRE(python.find(' ') != std::string::npos);
+    // As pip writes it.
+    workshop.write(".venv/bin/tide", "#!/bin/sh\n'''exec' \"" + python +
+                                         "\" \"$0\" \"$@\"\n' '''\nfrom tide import main\nmain()\n");
+    auto built = workshop.shell(std::string(omnistasis::test::quoted_program) + " build .venv/bin/tide -q --out out");
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(workshop.shell("mv .venv away && out/tide").out == "high water\n");
+}
+
 TEST_CASE("a project's own package lore, with conditions on versions") {
     Workshop workshop("lore");
     workshop.write("n.py",
