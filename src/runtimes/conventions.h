@@ -12,23 +12,22 @@ namespace omnistasis {
 using Names = std::vector<std::string_view>;
 
 struct Conventions {
-    std::string_view language;      ///< as `runtime.language` names it
-    Names project_files;            ///< a folder that has one is the folder of a project
-    Names passed_folders;           ///< folders in a project that are not the application's own
-    Names environment_marks;        ///< a folder that has one holds packages, not the application
-    Names passed_folder_endings;    ///< endings of such folders' names
-    Names passed_files;             ///< files that only developers need
-    Names passed_file_starts;       ///< beginnings of such files' names
-    Names passed_file_endings;      ///< endings of such files' names
-    Names test_files;               ///< patterns
-    Names cache_folders;            ///< made again by the runtime whenever it likes
-    Names compiled_endings;         ///< of files that the runtime's compiler made
-    Names module_stores;            ///< file names in an app tree that hold many compiled modules
-    Names interpreters;             ///< names of its programs, as commands
-    Names credential_files;         ///< where its tools keep what lets them into a registry
-    Names shared_folders;           ///< of its packages, below the system's /usr/lib and /usr/share
-    Names package_folders;          ///< that hold all packages of an environment
-    std::string_view lore_folder{}; ///< below the installed lore; empty where there is none
+    std::string_view language{};   ///< as `runtime.language` names it
+    Names project_files{};         ///< a folder that has one is the folder of a project
+    Names passed_folders{};        ///< folders in a project that are not the application's own
+    Names environment_marks{};     ///< a folder that has one holds packages, not the application
+    Names passed_folder_endings{}; ///< endings of such folders' names
+    Names passed_files{};          ///< files that only developers need
+    Names passed_file_starts{};    ///< beginnings of such files' names
+    Names passed_file_endings{};   ///< endings of such files' names
+    Names test_files{};            ///< patterns
+    Names cache_folders{};         ///< made again by the runtime whenever it likes
+    Names compiled_endings{};      ///< of files that the runtime's compiler made
+    Names module_stores{};         ///< file names in an app tree that hold many compiled modules
+    Names interpreters{};          ///< names of its programs, as commands
+    Names credential_files{};      ///< where its tools keep what lets them into a registry
+    Names shared_folders{};        ///< of its packages, below the system's /usr/lib and /usr/share
+    Names package_folders{};       ///< that hold all packages of an environment
 };
 
 /// One row for each language.

@@ -14,21 +14,21 @@ namespace omnistasis {
 enum class System { linux, windows, macos };
 
 struct TargetInfo {
-    std::string name; ///< "linux-x86_64": system and processor
+    std::string name{}; ///< "linux-x86_64": system and processor
     System system = System::linux;
-    std::string processor;       ///< as kernels name it
-    std::string short_processor; ///< as packages for several systems name it: "x64"
-    std::string c_library;       ///< whose versions programs ask for; empty where the system has but one
-    std::uint32_t machine = 0;   ///< of a native file's header: ELF e_machine, PE Machine, Mach-O cputype
-    std::string program_ending;  ///< of a program's file name
-    std::string loader;          ///< file name of the dynamic loader; Linux only
+    std::string processor{};       ///< as kernels name it
+    std::string short_processor{}; ///< as packages for several systems name it: "x64"
+    std::string c_library{};       ///< whose versions programs ask for; empty where the system has but one
+    std::uint32_t machine = 0;     ///< of a native file's header: ELF e_machine, PE Machine, Mach-O cputype
+    std::string program_ending{};  ///< of a program's file name
+    std::string loader{};          ///< file name of the dynamic loader; Linux only
     std::string
         library_folder;        ///< below /lib and /usr/lib, where libraries for several processors lie; Linux
-    std::string wide_folder;   ///< below / and /usr, where they lie on other systems; Linux
-    std::string manifest_word; ///< the processor in a manifest; Windows only
+    std::string wide_folder{}; ///< below / and /usr, where they lie on other systems; Linux
+    std::string manifest_word{}; ///< the processor in a manifest; Windows only
     bool relative_calls = false; ///< code compresses better with its call offsets made absolute
     /// The program that runs its programs on another system; empty where none does.
-    std::string runner;
+    std::string runner{};
 };
 
 /// All targets, in the order in which they are listed.

@@ -14,6 +14,9 @@ template <typename Capability> Capability* as(Runtime& runtime) {
 }
 template <typename Capability> Capability* as(Runtime* runtime) { return dynamic_cast<Capability*>(runtime); }
 
+/// What units need, each unit by its number.
+using UnitNeeds = std::vector<std::pair<UnitId, Need>>;
+
 /// Knows what follows from the whole of a trace.
 class FinalizesGraph {
   public:
@@ -21,7 +24,7 @@ class FinalizesGraph {
 
     /// Called when nothing is left to expand: needs that follow from the whole of what was found. Units may
     /// be named again; the trace ends when nothing new comes.
-    virtual std::vector<std::pair<UnitId, Need>> finalize(const std::vector<Unit>& units) = 0;
+    virtual UnitNeeds finalize(const std::vector<Unit>& units) = 0;
 
     /// What is to be told once the trace is done.
     virtual std::vector<LooseEnd> final_loose_ends() { return {}; }

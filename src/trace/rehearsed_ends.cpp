@@ -14,6 +14,16 @@ LooseEnd writes_own_file(const std::string& inner, const std::string& file, std:
                 fmt::format("make it state with --state '{}', or write below the user's data folder", inner)};
 }
 
+LooseEnd opens_relative_path(const std::string& path, const std::string& file, std::uint32_t line,
+                             const std::string& instead) {
+    return {.kind = "relative-path",
+            .what = fmt::format("{} is opened relative to the folder that the caller is in", path),
+            .file = file,
+            .line = line,
+            .effect = "it is found only where the application is started in a folder that has it",
+            .advice = instead + ", or set working_folder = \"app\" under [app] in omnistasis.toml"};
+}
+
 std::vector<LooseEnd> loose_ends_of_rehearsals(const Project& project, const Rehearsed& facts) {
     std::vector<LooseEnd> ends;
     std::string seen_in = project.rehearsed_file.string();

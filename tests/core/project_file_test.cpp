@@ -219,9 +219,9 @@ TEST_CASE("what is as it would be anyway is not written") {
 
 TEST_CASE("paths below the project are written relative to it, others as they are") {
     Project project;
-    project.folder = "/work/harbour";
+    project.folder = "/srv/harbour";
     project.name = "buoy";
-    project.icon = "/work/harbour/art/buoy.svg";
+    project.icon = "/srv/harbour/art/buoy.svg";
     project.runtime_home = "/opt/python/bin/python3";
     project.signing_key = "keys/publisher.key";
     std::string text = project_file_text(project);

@@ -250,15 +250,8 @@ void LuaRuntime::answer_paths(const Unit& unit, const ScanResult& scan, Expansio
                                text.text.find_first_of("\1\2\3\4\5\6") == std::string::npos;
             bool is_there = is_relative && unit.own && is_file(folder_ + "/" + text.text);
             if (!is_there || project_.starts_in_own_folder() || project_.is_installed) continue;
-            out.loose_ends.push_back(
-                {.kind = "relative-path",
-                 .what = fmt::format("{} is opened relative to the folder that the caller is in", text.text),
-                 .file = unit.file,
-                 .line = text.line,
-                 .effect = "it is found only where the application is started in a folder that has it",
-                 .advice = "put the folder of arg[0] in front of it, or set working_folder = \"app\" under "
-                           "[app] in "
-                           "omnistasis.toml"});
+            out.loose_ends.push_back(trace::opens_relative_path(text.text, unit.file, text.line,
+                                                                "put the folder of arg[0] in front of it"));
         }
 }
 

@@ -22,6 +22,7 @@ using trace::Need;
 using trace::Reason;
 using trace::Unit;
 using trace::UnitKind;
+using trace::UnitNeeds;
 
 /// The result of a scan, kept in the store for as long as the file stays the same; nothing where it can't be
 /// read.
@@ -54,7 +55,7 @@ class LuaRuntime : public trace::Runtime,
     std::vector<trace::InnerLauncher> inner_launchers() const override;
     std::string application_place() const override;
 
-    std::vector<std::pair<trace::UnitId, Need>> finalize(const std::vector<Unit>& units) override;
+    UnitNeeds finalize(const std::vector<Unit>& units) override;
     std::vector<trace::LooseEnd> final_loose_ends() override { return ends_; }
 
     std::string reading_of(const Unit& unit) override;
@@ -102,7 +103,7 @@ class LuaRuntime : public trace::Runtime,
     void answer_paths(const Unit& unit, const ScanResult& scan, Expansion& out);
     void note_effects(const Unit& unit, const ScanResult& scan, Expansion& out);
     void restrain(const Unit& companion, Expansion& out);
-    void settle_own_files(const std::vector<Unit>& units, std::vector<std::pair<trace::UnitId, Need>>& needs);
+    void settle_own_files(const std::vector<Unit>& units, UnitNeeds& needs);
     std::vector<std::string> files_with(const std::string& file) const;
 
     Project project_;

@@ -20,8 +20,7 @@ bool is_passed(const std::string& inner) {
 
 } // namespace
 
-void LuaRuntime::settle_own_files(const std::vector<Unit>& units,
-                                  std::vector<std::pair<trace::UnitId, Need>>& needs) {
+void LuaRuntime::settle_own_files(const std::vector<Unit>& units, UnitNeeds& needs) {
     own_settled_ = true;
     auto main = std::ranges::find(units, entry_, &Unit::file);
     if (main == units.end() || project_.is_installed) return;
@@ -67,8 +66,8 @@ std::vector<std::string> LuaRuntime::files_with(const std::string& file) const {
     return files;
 }
 
-std::vector<std::pair<trace::UnitId, Need>> LuaRuntime::finalize(const std::vector<Unit>& units) {
-    std::vector<std::pair<trace::UnitId, Need>> needs;
+UnitNeeds LuaRuntime::finalize(const std::vector<Unit>& units) {
+    UnitNeeds needs;
     if (units.empty()) return needs;
     if (project_.own_files && !own_settled_) settle_own_files(units, needs);
     std::unordered_set<std::string_view> files;

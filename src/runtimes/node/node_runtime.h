@@ -22,9 +22,7 @@ using trace::Need;
 using trace::Reason;
 using trace::Unit;
 using trace::UnitKind;
-
-/// What units need, each by its number.
-using UnitNeeds = std::vector<std::pair<trace::UnitId, Need>>;
+using trace::UnitNeeds;
 
 /// What a runtime is, as its files say.
 struct Facts {
@@ -78,7 +76,10 @@ class NodeRuntime : public trace::Runtime,
     std::vector<trace::InnerLauncher> inner_launchers() const override;
 
   private:
-    std::string ending() const { return facts_.system == "win32" ? ".exe" : ""; }
+    std::string ending() const {
+        const TargetInfo* info = find_target(facts_.target);
+        return info == nullptr ? std::string() : info->program_ending;
+    }
     std::string program_place() const;
     std::string interpreter_place() const { return "bin/node" + ending(); }
     std::vector<std::string> own_options() const;

@@ -2,13 +2,6 @@
 
 namespace omnistasis::python {
 
-namespace {
-
-/// A name with more possible texts than this is taken as unknown.
-constexpr std::size_t most_texts = 500;
-
-} // namespace
-
 std::size_t behind_closing(std::span<const Token> tokens, std::size_t open) {
     int depth = 0;
     for (std::size_t i = open; i < tokens.size(); ++i) {
@@ -45,6 +38,9 @@ Constants::Constants(std::string_view own_name, std::string_view package, std::s
 
 namespace {
 
+/// A name with more possible texts than this is taken as unknown.
+constexpr std::size_t most_texts = 500;
+
 using Tokens = std::span<const Token>;
 
 /// Attributes of paths that give paths.
@@ -62,6 +58,30 @@ std::string joined(const std::string& left, const std::string& right) {
 std::string parent_folder(const std::string& path) {
     std::size_t slash = path.rfind('/');
     return slash == std::string::npos ? "" : slash == 0 ? "/" : path.substr(0, slash);
+}
+
+/// Fills in the fields in braces, up to the first for which `text_of` gives nothing.
+template <typename TextOf> void fill_braces(PossibleText& text, TextOf text_of) {
+    std::string filled, &form = text.text;
+    for (std::size_t at = 0; at < form.size(); ++at) {
+        bool is_double = at + 1 < form.size() && form[at + 1] == form[at];
+        if ((form[at] == '{' || form[at] == '}') && is_double) {
+            filled += form[at++];
+        } else if (form[at] == '{') {
+            std::size_t close = form.find('}', at);
+            std::optional<std::string> known;
+            if (close != std::string::npos) known = text_of(form.substr(at + 1, close - at - 1));
+            if (!known) {
+                text.exact = false;
+                break;
+            }
+            filled += *known;
+            at = close;
+        } else {
+            filled += form[at];
+        }
+    }
+    text.text = std::move(filled);
 }
 
 } // namespace
@@ -117,10 +137,9 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
             if (tokens[position].formatted) {
                 // Fields that are known names alone are filled in: f"{__name__}.x".
                 PossibleText filled{value};
-                fill_braces(filled, {}, &texts_);
+                fill_braces(filled, [&](const std::string& field) { return only_text_of(field); });
                 text.exact = filled.exact;
-                const std::string& known = filled.text;
-                text.text += known;
+                text.text += filled.text;
             } else {
                 text.text += value;
             }
@@ -198,7 +217,10 @@ std::vector<PossibleText> Constants::operand(std::span<const Token> tokens, std:
         std::size_t end = behind_closing(tokens, position + 2);
         auto arguments =
             split_arguments(tokens.subspan(position + 3, end > position + 4 ? end - position - 4 : 0));
-        for (PossibleText& text : texts) fill_braces(text, arguments);
+        for (PossibleText& text : texts) {
+            std::size_t next = 0;
+            fill_braces(text, [&](const std::string& field) { return field_text(field, arguments, next); });
+        }
         position = end;
     }
     return texts;
@@ -236,46 +258,26 @@ void Constants::fill_percents(PossibleText& text,
     text.text = std::move(filled);
 }
 
-/// "{}.flags".format(package), "{0}", "{name}": the same. With `names` a field is the name of a constant, as
-/// in f"{package}.flags".
-void Constants::fill_braces(PossibleText& text, const std::vector<std::span<const Token>>& arguments,
-                            const KnownTexts* names) const {
-    std::string filled, &form = text.text;
-    std::size_t next = 0;
-    auto argument = [&](const std::string& field) -> std::optional<std::string> {
-        if (names != nullptr) {
-            auto known = names->find(field);
-            bool is_one = known != names->end() && known->second.size() == 1 && known->second[0].exact;
-            return is_one ? std::optional(known->second[0].text) : std::nullopt;
-        }
-        if (field.empty()) return next < arguments.size() ? only_text(arguments[next++]) : std::nullopt;
-        if (field.size() == 1 && field[0] >= '0' && field[0] <= '9') {
-            auto index = static_cast<std::size_t>(field[0] - '0');
-            return index < arguments.size() ? only_text(arguments[index]) : std::nullopt;
-        }
-        for (Tokens one : arguments)
-            if (one.size() > 2 && one[0].is(field) && one[1].is("=")) return only_text(one.subspan(2));
-        return std::nullopt;
-    };
-    for (std::size_t at = 0; at < form.size(); ++at) {
-        bool is_double = at + 1 < form.size() && form[at + 1] == form[at];
-        if ((form[at] == '{' || form[at] == '}') && is_double) {
-            filled += form[at++];
-        } else if (form[at] == '{') {
-            std::size_t close = form.find('}', at);
-            auto known =
-                close == std::string::npos ? std::nullopt : argument(form.substr(at + 1, close - at - 1));
-            if (!known) {
-                text.exact = false;
-                break;
-            }
-            filled += *known;
-            at = close;
-        } else {
-            filled += form[at];
-        }
+/// The text of one argument of "{}.flags".format(package), "{0}", "{name}". `next` counts those without a
+/// name.
+std::optional<std::string> Constants::field_text(const std::string& field,
+                                                 const std::vector<std::span<const Token>>& arguments,
+                                                 std::size_t& next) const {
+    if (field.empty()) return next < arguments.size() ? only_text(arguments[next++]) : std::nullopt;
+    if (field.size() == 1 && field[0] >= '0' && field[0] <= '9') {
+        auto index = static_cast<std::size_t>(field[0] - '0');
+        return index < arguments.size() ? only_text(arguments[index]) : std::nullopt;
     }
-    text.text = std::move(filled);
+    for (Tokens one : arguments)
+        if (one.size() > 2 && one[0].is(field) && one[1].is("=")) return only_text(one.subspan(2));
+    return std::nullopt;
+}
+
+/// The one text that a name stands for; nothing where there are several or none.
+std::optional<std::string> Constants::only_text_of(std::string_view name) const {
+    auto known = texts_.find(name);
+    bool is_one = known != texts_.end() && known->second.size() == 1 && known->second[0].exact;
+    return is_one ? std::optional(known->second[0].text) : std::nullopt;
 }
 
 std::vector<PossibleText> Constants::evaluate(std::span<const Token> tokens) const {

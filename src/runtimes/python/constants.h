@@ -46,8 +46,10 @@ class Constants {
                    std::vector<PossibleText>& texts) const;
     std::optional<std::string> only_text(std::span<const Token> tokens) const;
     void fill_percents(PossibleText& text, const std::vector<std::span<const Token>>& arguments) const;
-    void fill_braces(PossibleText& text, const std::vector<std::span<const Token>>& arguments,
-                     const KnownTexts* names = nullptr) const;
+    std::optional<std::string> only_text_of(std::string_view name) const;
+    std::optional<std::string> field_text(const std::string& field,
+                                          const std::vector<std::span<const Token>>& arguments,
+                                          std::size_t& next) const;
     void add(std::string_view name, std::vector<PossibleText> texts);
     KnownTexts texts_;
     std::unordered_map<std::string_view, std::vector<PossibleText>> lists_; ///< names that are literal lists

@@ -22,7 +22,6 @@ const Conventions& conventions() {
         .credential_files = {".pypirc"},
         .shared_folders = {"python3"},
         .package_folders = {"site-packages"},
-        .lore_folder = "python",
     };
     return row;
 }

@@ -6,6 +6,7 @@
 #include "support/subprocess.h"
 #include "support/witness.h"
 
+#include <algorithm>
 #include <cstdlib>
 #include <fmt/format.h>
 #include <unistd.h>
@@ -63,34 +64,26 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
                 "install Python 3, or name an interpreter with --runtime");
 }
 
-namespace {
-
-bool is_python_program(const std::string& program) {
-    return base_name(program).find("python") != std::string::npos && is_program(program);
+std::string_view interpreter_words(std::string_view text) {
+    if (!text.starts_with("#!")) return {};
+    std::size_t end = text.find('\n');
+    std::string_view first = text.substr(2, end == std::string_view::npos ? end : end - 2);
+    constexpr std::string_view executes = "'''exec' ";
+    if (first != "/bin/sh" || end == std::string_view::npos || !text.substr(end + 1).starts_with(executes))
+        return first;
+    std::string_view second = text.substr(end + 1 + executes.size());
+    return second.substr(0, second.find('\n'));
 }
 
-} // namespace
-
 std::string interpreter_of_script(const std::filesystem::path& script) {
-    auto text = read_text(script);
-    if (!text || !text->starts_with("#!")) return {};
-    std::string line = text->substr(2, text->find('\n') - 2);
-    // A path that is long or has a space stands in the second line, as what a shell executes.
-    constexpr std::string_view executes = "'''exec' ";
-    if (line == "/bin/sh") {
-        std::size_t from = text->find(executes);
-        if (from == std::string::npos) return {};
-        from += executes.size();
-        line = text->substr(from, text->find('\n', from) - from);
-        if (line.starts_with('"')) {
-            std::string program = line.substr(1, line.find('"', 1) - 1);
-            return is_python_program(program) ? program : std::string();
-        }
-    }
-    std::size_t start = line.find_first_not_of(' ');
-    if (start == std::string::npos) return {};
-    std::string program = line.substr(start, line.find(' ', start) - start);
-    return is_python_program(program) ? program : std::string();
+    auto text = MappedFile::open(script);
+    if (!text) return {};
+    std::string_view words = interpreter_words(text->text());
+    words.remove_prefix(std::min(words.find_first_not_of(' '), words.size()));
+    bool is_quoted = words.starts_with('"');
+    if (is_quoted) words.remove_prefix(1);
+    std::string program(words.substr(0, words.find(is_quoted ? '"' : ' ')));
+    return program.find("python") != std::string::npos && is_program(program) ? program : std::string();
 }
 
 Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,

@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <map>
 #include <string>
+#include <string_view>
 #include <unordered_set>
 #include <vector>
 
@@ -41,7 +42,11 @@ struct Facts {
 Result<std::string> find_interpreter(const std::string& home, const std::filesystem::path& project_folder,
                                      const std::filesystem::path& own_folder);
 
-/// The interpreter that the first line of an installed command names; empty where that is none.
+/// What starts a script: the words behind `#!`, or those that a shell executes from the second line, as start
+/// scripts have it whose interpreter has a long path or one with a space. Empty for other files.
+std::string_view interpreter_words(std::string_view text);
+
+/// The interpreter that an installed command names there; empty where that is not Python, or is gone.
 std::string interpreter_of_script(const std::filesystem::path& script);
 
 /// Asks `interpreter`, running the helper program in `helpers`, which also tries to compile `entry`. Answers

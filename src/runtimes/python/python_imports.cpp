@@ -123,13 +123,7 @@ void PythonRuntime::note_surroundings(const Unit& unit, const ScanResult& scan, 
     for (const StringAt& path : scan.opened_paths) {
         if (path.text == "." || !is_there(project_.folder / path.text)) continue;
         out.loose_ends.push_back(
-            {.kind = "relative-path",
-             .what = fmt::format("{} is opened relative to the folder that the caller is in", path.text),
-             .file = unit.file,
-             .line = path.line,
-             .effect = "it is found only where the application is started in a folder that has it",
-             .advice = "open it relative to __file__, or set working_folder = \"app\" under [app] in "
-                       "omnistasis.toml"});
+            trace::opens_relative_path(path.text, unit.file, path.line, "open it relative to __file__"));
     }
 }
 

@@ -37,13 +37,7 @@ void drop_unmet_lore(Lore& lore, const Facts& facts) {
 bool is_python_source(const std::filesystem::path& file) {
     if (file.extension() == ".py" || file.extension() == ".pyw") return true;
     auto text = MappedFile::open(file);
-    if (!text || !text->text().starts_with("#!")) return false;
-    std::string_view head = text->text();
-    std::size_t end = head.find('\n');
-    // An interpreter whose path is long or has a space stands in the second line, as what a shell executes.
-    if (head.substr(0, end) == "#!/bin/sh" && head.substr(end + 1).starts_with("'''exec' "))
-        end = head.find('\n', end + 1);
-    return head.substr(0, end).find("python") != std::string_view::npos;
+    return text && interpreter_words(text->text()).find("python") != std::string_view::npos;
 }
 
 std::vector<Recognised> recognise_runtimes(const std::filesystem::path&) { return {}; }

@@ -105,7 +105,7 @@ void PythonRuntime::want_group(const StringAt& group, const std::string& file, E
 /// What tells of entry points goes along with the modules that they are, and stays out with them: whoever
 /// loads all of a group would stop at one that is not there.
 void PythonRuntime::settle_entry_points(const std::unordered_map<std::string, trace::UnitId>& ids,
-                                        std::vector<std::pair<trace::UnitId, Need>>& needs) {
+                                        UnitNeeds& needs) {
     std::lock_guard lock(mutex_);
     for (auto& [module, told] : entry_modules_) {
         auto id = ids.find(module);

@@ -32,6 +32,7 @@ using trace::Need;
 using trace::Reason;
 using trace::Unit;
 using trace::UnitKind;
+using trace::UnitNeeds;
 
 /// Stands for all names of distributions.
 inline constexpr const char* every_distribution = "*";
@@ -121,7 +122,7 @@ class PythonRuntime : public trace::Runtime,
 
     Result<Expansion> roots() override;
     Expansion expand(const Unit& unit) override;
-    std::vector<std::pair<trace::UnitId, Need>> finalize(const std::vector<Unit>& units) override;
+    UnitNeeds finalize(const std::vector<Unit>& units) override;
     std::vector<trace::LooseEnd> final_loose_ends() override;
     std::vector<trace::LeftOut> left_out() override;
     std::vector<std::string> not_carried() override;
@@ -235,8 +236,7 @@ class PythonRuntime : public trace::Runtime,
                      Expansion& out);
     void scan_source_of_extension(const Unit& unit, Expansion& out);
     bool may_lack(const FoundModule& module, const std::string& name);
-    void settle_entry_points(const std::unordered_map<std::string, trace::UnitId>& ids,
-                             std::vector<std::pair<trace::UnitId, Need>>& needs);
+    void settle_entry_points(const std::unordered_map<std::string, trace::UnitId>& ids, UnitNeeds& needs);
     void want_group(const StringAt& group, const std::string& file, Expansion& out);
     void want_data_of_named(const Scanned& scanned, const StringAt& string, Expansion& out);
     void want_opened_libraries(const Unit& unit, const ScanResult& scan, Expansion& out);
@@ -249,7 +249,6 @@ class PythonRuntime : public trace::Runtime,
     void want_metadata(const Distribution& distribution, const Reason& reason, Expansion& out);
     // Distributions: python_distributions.cpp
     using UnitIds = std::unordered_map<std::string, trace::UnitId>;
-    using UnitNeeds = std::vector<std::pair<trace::UnitId, Need>>;
     std::vector<const Distribution*> required_by(const Distribution& distribution,
                                                  const std::set<std::string>& extras) {
         // The application itself may use all that it knows of, once it is installed.

@@ -216,7 +216,7 @@ void PythonRuntime::settle_sources(const std::vector<Unit>& units, const UnitIds
     }
 }
 
-std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::finalize(const std::vector<Unit>& units) {
+UnitNeeds PythonRuntime::finalize(const std::vector<Unit>& units) {
     std::unordered_map<std::string, trace::UnitId> ids;
     for (trace::UnitId id = 0; id < units.size(); ++id) {
         bool module = units[id].kind == UnitKind::code || units[id].kind == UnitKind::extension;
@@ -224,7 +224,7 @@ std::vector<std::pair<trace::UnitId, Need>> PythonRuntime::finalize(const std::v
             ids.emplace(
                 units[id].name == "__main__" && !main_module().empty() ? main_module() : units[id].name, id);
     }
-    std::vector<std::pair<trace::UnitId, Need>> needs;
+    UnitNeeds needs;
     // In the order of names: the order of scanning depends on the threads.
     std::sort(scanned_.begin() + static_cast<std::ptrdiff_t>(settled_), scanned_.end(),
               [](const Scanned& left, const Scanned& right) { return left.name < right.name; });
