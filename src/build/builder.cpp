@@ -400,6 +400,7 @@ class Builder {
     /// needed.
     Result<std::uint64_t> treat(const plan::PlannedFile& file, TreeFile& out) const {
         out.source = file.source;
+        if (file.treatment == plan::Treatment::reduce) return reduce(file, out);
         bool is_native = trace::is_native(graph_.units[file.unit].kind);
         bool relinks = file.treatment == plan::Treatment::relink;
         if (!is_native) return 0;
@@ -415,6 +416,25 @@ class Builder {
         std::string key = hash ? Store::key_of(fmt::format("native {} {} {} {} {} {}", own_program_stamp(),
                                                            hex(*hash), strips, relinks, path, folder))
                                : "";
+        return remembered(key, make, strips ? before : 0, out);
+    }
+
+    /// An archive with the members that are needed, and no others.
+    Result<std::uint64_t> reduce(const plan::PlannedFile& file, TreeFile& out) const {
+        auto hash = file_hash(file.source, store_);
+        std::string key = hash ? Store::key_of(fmt::format("members {} {} {}", own_program_stamp(),
+                                                           hex(*hash), fmt::join(file.members, "\n")))
+                               : "";
+        auto make = [source = file.source, members = file.members] {
+            return zip_with_members(source, members);
+        };
+        return remembered(key, make, 0, out);
+    }
+
+    /// What `make` gives, empty for "as it is", with its hash from the store where that is known by `key`.
+    /// `before` is the size of which bytes were saved; 0 where none are.
+    Result<std::uint64_t> remembered(const std::string& key, const std::function<Result<std::string>()>& make,
+                                     std::uint64_t before, TreeFile& out) const {
         Treated treated;
         if (auto known = key.empty() ? std::nullopt : store_.find(key)) {
             FormReader reader(*known);
@@ -430,7 +450,7 @@ class Builder {
             Sha256 of_content = sha256(*content);
             treated.hash = as_text(of_content);
             treated.size = content->size();
-            treated.saved = strips && before > content->size() ? before - content->size() : 0;
+            treated.saved = before > content->size() ? before - content->size() : 0;
         }
         if (!key.empty()) {
             FormWriter writer;
@@ -513,9 +533,8 @@ class Builder {
             auto kind = kinds.find(unit.kind);
             auto hash = kind == kinds.end() ? std::nullopt : file_hash(unit.file, store_);
             if (!hash) return;
-            std::error_code ignored;
             payload::Part& part = parts[i];
-            part = {kind->second, unit.name, "", fs::file_size(unit.file, ignored), hex(*hash).substr(0, 16)};
+            part = {kind->second, unit.name, "", trace::size_of(unit), hex(*hash).substr(0, 16)};
             if (components.of_unit[i] != review::Components::own)
                 part.owner = components.all[components.of_unit[i]].name;
             // What is compiled has its place among others, unless it stands in the tree as a file.

@@ -17,9 +17,7 @@ class Weighing {
     explicit Weighing(const trace::Graph& graph)
         : graph_(graph), reach_(graph.units.size(), graph.roots, graph.edges) {
         for (const trace::Unit& unit : graph.units) {
-            std::error_code failed;
-            std::uint64_t size = unit.file.empty() ? 0 : fs::file_size(unit.file, failed);
-            sizes_.push_back(failed ? 0 : size);
+            sizes_.push_back(trace::size_of(unit));
             std::string part = unit.part.empty() && trace::is_module(unit.kind)
                                    ? unit.name.substr(0, unit.name.find('.'))
                                    : unit.part;

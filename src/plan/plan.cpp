@@ -29,6 +29,9 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
             ways[edge.from].insert(way(from.place, to.place));
     }
     Plan plan;
+    using Archive = std::pair<std::string, std::string>; // place and file
+    std::map<Archive, std::vector<trace::UnitId>> members;
+    std::set<Archive> whole;
     for (trace::UnitId id = 0; id < graph.units.size(); ++id) {
         const trace::Unit& unit = graph.units[id];
         if (unit.kind == UnitKind::code || unit.kind == UnitKind::extension ||
@@ -36,6 +39,11 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
             plan.code.push_back(unit);
         if (unit.kind == UnitKind::code || unit.kind == UnitKind::folder || unit.kind == UnitKind::built_in)
             continue;
+        if (unit.member) {
+            members[{unit.place, unit.file}].push_back(id);
+            continue;
+        }
+        whole.emplace(unit.place, unit.file);
         PlannedFile file{unit.place, unit.file, Treatment::copy, unit.kind == UnitKind::program, {}, id};
         bool of_c_library = host.is_carried_c_library(std::filesystem::path(unit.place).filename().string());
         if (trace::is_native(unit.kind) && !of_c_library) {
@@ -43,6 +51,13 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
             for (const std::string& one : ways[id])
                 file.search_path += (file.search_path.empty() ? "" : ":") + one;
         }
+        plan.files.push_back(std::move(file));
+    }
+    for (const auto& [archive, ids] : members) {
+        if (whole.contains(archive)) continue;
+        PlannedFile file{archive.first, archive.second, Treatment::reduce, false, {}, ids.front()};
+        for (trace::UnitId id : ids) file.members.push_back(graph.units[id].member->name);
+        std::ranges::sort(file.members);
         plan.files.push_back(std::move(file));
     }
     std::ranges::stable_sort(plan.files, {}, &PlannedFile::place);

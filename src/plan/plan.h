@@ -14,6 +14,7 @@ namespace omnistasis::plan {
 enum class Treatment : std::uint8_t {
     copy,   ///< as it is
     relink, ///< a native file: its library search path is set
+    reduce, ///< an archive: only some of its members stay
 };
 
 /// One file of the app tree that comes from a file of this machine.
@@ -22,8 +23,9 @@ struct PlannedFile {
     std::string source;
     Treatment treatment = Treatment::copy;
     bool executable = false;
-    std::string search_path; ///< relink: what the loader shall look through
-    trace::UnitId unit = 0;  ///< of the graph; why the file is there
+    std::string search_path;            ///< relink: what the loader shall look through
+    trace::UnitId unit = 0;             ///< of the graph; why the file is there
+    std::vector<std::string> members{}; ///< reduce: those that stay, sorted
 };
 
 /// What the app tree will hold, before anything is read or written.

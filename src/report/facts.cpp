@@ -142,13 +142,11 @@ void take_graph(Facts& facts, trace::Graph graph) {
     for (trace::UnitId id = 0; id < facts.graph.units.size(); ++id) {
         const trace::Unit& unit = facts.graph.units[id];
         if (unit.file.empty()) continue;
-        std::error_code failed;
-        std::uint64_t size = fs::file_size(unit.file, failed);
         std::string owner = facts.review && facts.review->components.of_unit[id] != review::Components::own
                                 ? facts.review->components.all[facts.review->components.of_unit[id]].name
                                 : std::string();
         facts.pieces.push_back({unit.name, std::string(trace::kind_name(unit.kind)), owner, unit.place,
-                                failed ? 0 : size, 0, id});
+                                trace::size_of(unit), 0, id});
     }
 }
 

@@ -60,6 +60,7 @@ std::string trace_json(const trace::Graph& graph, const TraceSubject& subject) {
             fmt::format_to(units.next(), "{{\"name\": {}, \"kind\": \"{}\"", quoted(unit.name),
                            trace::kind_name(unit.kind));
             if (!unit.file.empty()) out += ", \"file\": " + quoted(unit.file);
+            if (unit.member) out += ", \"member\": " + quoted(unit.member->name);
             if (!unit.place.empty()) out += ", \"place\": " + quoted(unit.place);
             out += unit.own ? ", \"own\": true}" : "}";
         }

@@ -3,10 +3,10 @@
 #include "support/lib_archive.h"
 
 #include <algorithm>
-#include <cstdlib>
-#include <ctime>
+#include <deque>
 #include <fmt/format.h>
 #include <memory>
+#include <optional>
 #include <vector>
 
 namespace omnistasis {
@@ -29,18 +29,97 @@ bool stays_inside(const fs::path& path) {
     return true;
 }
 
-std::time_t entry_time() {
-    constexpr std::time_t zip_begins = 315532800; // 1980-01-01, the first day that the format knows
-    const char* epoch = std::getenv("SOURCE_DATE_EPOCH");
-    return epoch != nullptr ? std::max<std::time_t>(zip_begins, std::atoll(epoch)) : zip_begins;
+/// Whether `place`, relative to `folder`, leads to something in it, or to nothing, when each link on the way
+/// is followed as the system would.
+bool leads_inside(const fs::path& folder, const fs::path& place) {
+    constexpr int most_links = 40; // the system's own bound
+    std::deque<fs::path> rest(place.begin(), place.end());
+    std::vector<fs::path> at;
+    int links = 0;
+    while (!rest.empty()) {
+        fs::path part = std::move(rest.front());
+        rest.pop_front();
+        if (part.is_absolute()) return false;
+        if (part == "." || part.empty()) continue;
+        if (part == "..") {
+            if (at.empty()) return false;
+            at.pop_back();
+            continue;
+        }
+        fs::path here = folder;
+        for (const fs::path& one : at) here /= one;
+        std::error_code no_link;
+        fs::path to = fs::read_symlink(here / part, no_link);
+        if (no_link) {
+            at.push_back(std::move(part));
+            continue;
+        }
+        if (++links > most_links) return false;
+        rest.insert(rest.begin(), to.begin(), to.end());
+    }
+    return true;
 }
+
+/// Writes a zip file. Its entries have no time of their own, which readers take for the beginning of 1980:
+/// the format's times are local ones, and the same files would give other bytes in another zone.
+class ZipWriter {
+  public:
+    /// `compression` is the library's word for a method. `what` is named in errors.
+    ZipWriter(const LibArchive& library, const char* compression, std::string what)
+        : library_(library), out_(library.write_new(), library.write_free), what_(std::move(what)) {
+        library_.write_set_format_zip(out_.get());
+        library_.write_set_options(out_.get(), (std::string("zip:compression=") + compression).c_str());
+    }
+
+    Result<void> open_file() { return checked(library_.write_open_filename(out_.get(), what_.c_str())); }
+
+    /// `bytes` takes what is written.
+    Result<void> open_memory(std::string& bytes) {
+        auto take = [](archive*, void* into, const void* from, std::size_t size) {
+            static_cast<std::string*>(into)->append(static_cast<const char*>(from), size);
+            return static_cast<la_ssize_t>(size);
+        };
+        return checked(library_.write_open(out_.get(), &bytes, nullptr, take, nullptr));
+    }
+
+    /// What follows an entry's head with `write`, if it has a content.
+    Result<void> begin(const std::string& name, unsigned type, unsigned mode, std::uint64_t size,
+                       const std::string& link = {}) {
+        std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(library_.entry_new(),
+                                                                       library_.entry_free);
+        library_.entry_set_pathname(entry.get(), name.c_str());
+        library_.entry_set_filetype(entry.get(), type);
+        library_.entry_set_perm(entry.get(), mode);
+        if (!link.empty()) library_.entry_set_symlink(entry.get(), link.c_str());
+        if (type == AE_IFREG) library_.entry_set_size(entry.get(), static_cast<la_int64_t>(size));
+        return checked(library_.write_header(out_.get(), entry.get()));
+    }
+
+    Result<void> write(std::string_view bytes) {
+        if (bytes.empty()) return {};
+        auto written = library_.write_data(out_.get(), bytes.data(), bytes.size());
+        return checked(written == static_cast<la_ssize_t>(bytes.size()) ? ARCHIVE_OK : ARCHIVE_FATAL);
+    }
+
+    Result<void> finish() { return checked(library_.write_close(out_.get())); }
+
+  private:
+    Result<void> checked(int outcome) {
+        if (outcome == ARCHIVE_OK) return {};
+        const char* why = library_.error_string(out_.get());
+        return fail(ErrorKind::unwritable, "can't write the archive", what_, why != nullptr ? why : "");
+    }
+
+    const LibArchive& library_;
+    Reader out_;
+    std::string what_;
+};
 
 } // namespace
 
 Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip) {
     auto loaded = LibArchive::load();
     if (!loaded) return pass_on(loaded);
-    const LibArchive& library = **loaded;
     std::vector<fs::path> places{name};
     std::error_code failed;
     if (fs::is_directory(folder / name, failed))
@@ -48,42 +127,76 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
             places.push_back(entry.path().lexically_relative(folder));
         });
     std::ranges::sort(places);
-    Reader out(library.write_new(), library.write_free);
-    library.write_set_format_zip(out.get());
-    // Times of day in a zip are local ones.
-    library.write_set_options(out.get(), "zip:compression=deflate");
-    auto cannot = [&] {
-        const char* why = library.error_string(out.get());
-        return fail(ErrorKind::unwritable, "can't write the archive", zip.string(),
-                    why != nullptr ? why : "");
-    };
-    if (library.write_open_filename(out.get(), zip.c_str()) != ARCHIVE_OK) return cannot();
+    ZipWriter out(**loaded, "deflate", zip.string());
+    if (auto opened = out.open_file(); !opened) return opened;
     for (const fs::path& place : places) {
         fs::path file = folder / place;
-        std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(library.entry_new(),
-                                                                       library.entry_free);
-        bool is_link = fs::is_symlink(file, failed), is_folder = !is_link && fs::is_directory(file, failed);
-        library.entry_set_pathname(entry.get(), (place.string() + (is_folder ? "/" : "")).c_str());
-        library.entry_set_mtime(entry.get(), entry_time(), 0);
-        library.entry_set_filetype(entry.get(), is_link ? AE_IFLNK : is_folder ? AE_IFDIR : AE_IFREG);
-        bool executable =
-            is_folder || (fs::status(file, failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
-        library.entry_set_perm(entry.get(), executable ? 0755 : 0644);
-        if (is_link) library.entry_set_symlink(entry.get(), fs::read_symlink(file, failed).c_str());
-        if (is_link || is_folder) {
-            if (library.write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
+        if (fs::is_symlink(file, failed)) {
+            auto done = out.begin(place.string(), AE_IFLNK, 0755, 0, fs::read_symlink(file, failed).string());
+            if (!done) return done;
+            continue;
+        }
+        if (fs::is_directory(file, failed)) {
+            if (auto done = out.begin(place.string() + "/", AE_IFDIR, 0755, 0); !done) return done;
             continue;
         }
         auto content = MappedFile::open(file);
         if (!content) return pass_on(content);
-        library.entry_set_size(entry.get(), static_cast<la_int64_t>(content->bytes().size()));
-        if (library.write_header(out.get(), entry.get()) != ARCHIVE_OK) return cannot();
-        std::size_t size = content->bytes().size();
-        if (size > 0 &&
-            library.write_data(out.get(), content->bytes().data(), size) != static_cast<la_ssize_t>(size))
-            return cannot();
+        bool executable = (fs::status(file, failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
+        auto done = out.begin(place.string(), AE_IFREG, executable ? 0755 : 0644, content->text().size());
+        if (done) done = out.write(content->text());
+        if (!done) return done;
     }
-    return library.write_close(out.get()) == ARCHIVE_OK ? Result<void>() : cannot();
+    return out.finish();
+}
+
+Result<std::string> zip_with_members(const fs::path& file, const std::vector<std::string>& members) {
+    auto loaded = LibArchive::load();
+    if (!loaded) return pass_on(loaded);
+    const LibArchive& library = **loaded;
+    Reader in(library.read_new(), library.read_free);
+    library.read_support_format_zip(in.get());
+    auto broken = [&] {
+        const char* why = library.error_string(in.get());
+        return fail(ErrorKind::bad_input, "the archive can't be read", file.string(),
+                    why != nullptr ? why : "", "get it anew");
+    };
+    if (library.read_open_filename(in.get(), file.c_str(), 1u << 16) != ARCHIVE_OK) return broken();
+    std::string bytes;
+    ZipWriter out(library, "store", file.string());
+    if (auto opened = out.open_memory(bytes); !opened) return pass_on(opened);
+    std::vector<bool> is_there(members.size());
+    archive_entry* entry = nullptr;
+    for (int state; (state = library.read_next_header(in.get(), &entry)) != ARCHIVE_EOF;) {
+        if (state < ARCHIVE_WARN) return broken();
+        const char* found = library.entry_pathname(entry);
+        std::string name = found != nullptr ? found : "";
+        auto place = std::ranges::lower_bound(members, name);
+        if (place == members.end() || *place != name) continue;
+        auto number = static_cast<std::size_t>(place - members.begin());
+        if (is_there[number]) continue; // a second one of that name: readers take one of them
+        is_there[number] = true;
+        std::string content;
+        const void* block = nullptr;
+        std::size_t size = 0;
+        la_int64_t offset = 0;
+        int more = ARCHIVE_OK;
+        while ((more = library.read_data_block(in.get(), &block, &size, &offset)) == ARCHIVE_OK) {
+            content.append(static_cast<const char*>(block), size); // this format has no holes
+        }
+        if (more != ARCHIVE_EOF) return broken();
+        bool is_folder = library.entry_filetype(entry) == AE_IFDIR;
+        unsigned mode = is_folder || (library.entry_perm(entry) & 0111) != 0 ? 0755 : 0644;
+        auto done = out.begin(name, is_folder ? AE_IFDIR : AE_IFREG, mode, content.size());
+        if (done) done = out.write(content);
+        if (!done) return pass_on(done);
+    }
+    for (std::size_t i = 0; i < members.size(); ++i)
+        if (!is_there[i])
+            return fail(ErrorKind::bad_input, "the archive lacks a member that is needed", file.string(),
+                        fmt::format("it does not hold `{}`", members[i]));
+    if (auto done = out.finish(); !done) return pass_on(done);
+    return bytes;
 }
 
 Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::uint64_t most) {
@@ -106,6 +219,11 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
         return fail(ErrorKind::bad_input, "the archive would write outside of its folder", file.string(),
                     fmt::format("it holds `{}`", path), "get it from where it can be trusted");
     };
+    auto too_large = [&] {
+        return fail(ErrorKind::bad_input, "the archive is too large", file.string(),
+                    fmt::format("it holds more than {} bytes", most),
+                    "name the folder of the runtime itself");
+    };
     if (library.read_open_filename(in.get(), file.c_str(), 1u << 16) != ARCHIVE_OK) return broken(in.get());
     std::uint64_t total = 0;
     archive_entry* entry = nullptr;
@@ -118,7 +236,8 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
             if (fs::path(link).is_absolute() || !stays_inside(fs::path(name).parent_path() / link))
                 return climbs(fmt::format("{} -> {}", name, link));
         if (const char* link = library.entry_hardlink(entry); link != nullptr) {
-            if (!stays_inside(link)) return climbs(fmt::format("{} -> {}", name, link));
+            if (!stays_inside(link) || !leads_inside(folder, link))
+                return climbs(fmt::format("{} -> {}", name, link));
             library.entry_set_hardlink(entry, (folder / link).c_str());
         }
         auto type = library.entry_filetype(entry);
@@ -128,24 +247,32 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
         library.entry_set_perm(entry,
                                (library.entry_perm(entry) & 0111) != 0 || type == AE_IFDIR ? 0755 : 0644);
         library.entry_set_pathname(entry, (folder / name).c_str());
+        if (type == AE_IFREG && static_cast<std::uint64_t>(library.entry_size(entry)) > most - total)
+            return too_large();
         if (library.write_header(out.get(), entry) < ARCHIVE_WARN) return broken(out.get());
         const void* bytes = nullptr;
         std::size_t size = 0;
         la_int64_t offset = 0;
+        std::uint64_t end = 0; // of this file, holes counted: they are read as zeros later
         int more = ARCHIVE_OK;
         while ((more = library.read_data_block(in.get(), &bytes, &size, &offset)) == ARCHIVE_OK) {
-            total += size;
-            if (total > most)
-                return fail(ErrorKind::bad_input, "the archive is too large", file.string(),
-                            fmt::format("it holds more than {} bytes", most),
-                            "name the folder of the runtime itself");
+            end = std::max(end, static_cast<std::uint64_t>(offset) + size);
+            if (end > most - total) return too_large();
             if (library.write_data_block(out.get(), bytes, size, offset) < ARCHIVE_WARN)
                 return broken(out.get());
         }
         if (more != ARCHIVE_EOF) return broken(in.get());
+        total += end;
         if (library.write_finish_entry(out.get()) < ARCHIVE_WARN) return broken(out.get());
     }
     if (library.write_close(out.get()) != ARCHIVE_OK) return broken(out.get());
+    // What a link leads to can change with each one that comes after it.
+    std::optional<fs::path> out_of_it;
+    each_entry_below(folder, [&](const fs::directory_entry& one) {
+        if (one.is_symlink() && !leads_inside(folder, one.path().lexically_relative(folder)))
+            out_of_it = one.path().lexically_relative(folder);
+    });
+    if (out_of_it) return climbs(fmt::format("{}, a link", out_of_it->string()));
     return {};
 }
 

@@ -3,6 +3,8 @@
 #include "support/files.h"
 
 #include <cstdint>
+#include <string>
+#include <vector>
 
 namespace omnistasis {
 
@@ -12,7 +14,12 @@ namespace omnistasis {
 Result<void> unpack_archive(const fs::path& archive, const fs::path& folder, std::uint64_t most);
 
 /// Packs `name`, a file or folder in `folder`, into a new zip file that keeps modes and links. Equal content
-/// gives equal bytes: entries are sorted, and have the time of SOURCE_DATE_EPOCH or of the beginning of 1980.
+/// gives equal bytes on any machine: entries are sorted, and have no time.
 Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip);
+
+/// A new zip file, as bytes, with those members of another that are in
+/// `members`, sorted names, in the archive's own order. They are stored as they are, without compression:
+/// what takes the file compresses it better. A member that the archive does not have is an error.
+Result<std::string> zip_with_members(const fs::path& zip, const std::vector<std::string>& members);
 
 } // namespace omnistasis

@@ -111,4 +111,13 @@ void visit_list(Archive& archive, List& list, VisitOne visit_one) {
     for (auto& item : list) visit_one(archive, item);
 }
 
+/// The same for what may be there, with `visit_one(value)`.
+template <typename Archive, typename Optional, typename VisitOne>
+void visit_optional(Archive& archive, Optional& optional, VisitOne visit_one) {
+    std::size_t count = archive.count(optional.has_value() ? 1 : 0);
+    if constexpr (!std::is_const_v<Optional>)
+        if (count != 0) optional.emplace();
+    if (count != 0) visit_one(*optional);
+}
+
 } // namespace omnistasis

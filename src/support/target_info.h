@@ -23,7 +23,7 @@ struct TargetInfo {
     std::string program_ending{};  ///< of a program's file name
     std::string loader{};          ///< file name of the dynamic loader; Linux only
     std::string
-        library_folder;        ///< below /lib and /usr/lib, where libraries for several processors lie; Linux
+        library_folder{};      ///< below /lib and /usr/lib, where libraries for several processors lie; Linux
     std::string wide_folder{}; ///< below / and /usr, where they lie on other systems; Linux
     std::string manifest_word{}; ///< the processor in a manifest; Windows only
     bool relative_calls = false; ///< code compresses better with its call offsets made absolute

@@ -1,5 +1,7 @@
 #include "trace/graph.h"
 
+#include <filesystem>
+
 namespace omnistasis::trace {
 
 std::string_view kind_name(UnitKind kind) {
@@ -30,6 +32,13 @@ bool is_native(UnitKind kind) {
 
 bool is_module(UnitKind kind) {
     return kind != UnitKind::data && kind != UnitKind::native && kind != UnitKind::program;
+}
+
+std::uint64_t size_of(const Unit& unit) {
+    if (unit.member) return unit.member->size;
+    std::error_code failed;
+    std::uint64_t size = unit.file.empty() ? 0 : std::filesystem::file_size(unit.file, failed);
+    return failed ? 0 : size;
 }
 
 } // namespace omnistasis::trace

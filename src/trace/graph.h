@@ -2,6 +2,7 @@
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -32,6 +33,12 @@ inline bool is_source(UnitKind kind) { return kind == UnitKind::code || kind == 
 /// Whether a unit of that kind is a native file: it has libraries of its own, and a search path for them.
 bool is_native(UnitKind kind);
 
+/// A file within an archive.
+struct ArchiveMember {
+    std::string name{};     ///< as the archive says it
+    std::uint64_t size = 0; ///< unpacked, in bytes
+};
+
 /// One thing that the application needs.
 struct Unit {
     UnitKind kind = UnitKind::data;
@@ -41,7 +48,13 @@ struct Unit {
     bool own = false;        ///< belongs to the application itself, not to a package or the runtime
     bool of_runtime = false; ///< belongs to the runtime's own library
     std::string part{};      ///< the package that it counts as; empty: what is in front of a dot in its name
+    /// The unit is that member of the archive `file`, and goes along inside it at `place`: the archive is
+    /// written anew with the members that are needed, unless all of it is a unit as well.
+    std::optional<ArchiveMember> member{};
 };
+
+/// The size of what a unit stands for, in bytes; 0 where that is nothing, or can't be looked at.
+std::uint64_t size_of(const Unit& unit);
 
 /// Why one unit needs another.
 struct Reason {

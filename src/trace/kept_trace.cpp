@@ -28,6 +28,10 @@ template <typename Archive, typename Result> void visit(Archive& archive, Result
         into.value(unit.own);
         into.value(unit.of_runtime);
         into.shared(unit.part);
+        visit_optional(into, unit.member, [&](auto& member) {
+            into.value(member.name);
+            into.value(member.size);
+        });
     });
     visit_list(archive, graph.edges, [](auto& into, auto& edge) {
         into.value(edge.from);

@@ -24,10 +24,15 @@
 namespace omnistasis::trace {
 
 std::string identity(const Unit& unit) {
-    return is_module(unit.kind) ? "module:" + unit.name : "file:" + unit.place + '\n' + unit.file;
+    return is_module(unit.kind)
+               ? "module:" + unit.name
+               : "file:" + unit.place + '\n' + unit.file + (unit.member ? '\n' + unit.member->name : "");
 }
 
 namespace {
+
+/// Whether a unit is a file that a native loader can read: not one inside an archive.
+bool is_native_file(const Unit& unit) { return is_native(unit.kind) && !unit.file.empty() && !unit.member; }
 
 /// The graph while it grows. Units keep their address; ids are in the order of arrival until `finish`.
 class GrowingGraph {
@@ -339,8 +344,7 @@ class Tracer {
         std::vector<std::string> files, places;
         for (const Unit& unit : units) {
             // A program for another system may be data to this one.
-            if (!is_native(unit.kind) || unit.file.empty() || !native::kind_of(unit.file).fits(target))
-                continue;
+            if (!is_native_file(unit) || !native::kind_of(unit.file).fits(target)) continue;
             files.push_back(unit.file);
             places.push_back(unit.place);
         }
@@ -353,8 +357,7 @@ class Tracer {
         // A file may lie at several places, and needs the way to its libraries at each of them.
         std::unordered_map<std::string, std::vector<UnitId>> by_file;
         for (UnitId id = 0; id < units.size(); ++id)
-            if (is_native(units[id].kind) && !units[id].file.empty())
-                by_file[real_path(units[id].file)].push_back(id);
+            if (is_native_file(units[id])) by_file[real_path(units[id].file)].push_back(id);
         for (const native::ShippedLibrary& library : closure.libraries()) {
             // A second name of a library is a second file.
             if (!library.other_name && by_file.contains(library.file)) continue;
@@ -410,7 +413,7 @@ class Tracer {
             if (seen.insert(file).second) natives.push_back({file, name, is_direct});
         };
         for (const Unit& unit : units)
-            if (is_native(unit.kind) && !unit.of_runtime && !unit.file.empty())
+            if (is_native_file(unit) && !unit.of_runtime)
                 see(real_path(unit.file), fs::path(unit.place).filename().string(), true);
         std::vector<LibraryData::Found> all;
         std::size_t looked_at = 0;
@@ -441,7 +444,7 @@ class Tracer {
         std::vector<Unit> units = graph_.units();
         for (std::size_t i = 0; i < units.size(); ++i) {
             Unit from = units[i];
-            if (!is_native(from.kind) || from.file.empty()) continue;
+            if (!is_native_file(from)) continue;
             auto needs = native::foreign_needs(from.file, host_);
             if (!needs) return pass_on(needs);
             UnitId id = graph_.add(from).first;

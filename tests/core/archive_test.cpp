@@ -57,6 +57,68 @@ TEST_CASE("an archive's files, folders and links come out, for all to read") {
     CHECK_FALSE(fs::exists(into / "pipe"));
 }
 
+TEST_CASE("members of a zip file make a smaller one, the same whatever the time zone") {
+    test::Folder folder;
+    std::string file = folder / "tides.jar";
+    std::string script = folder.write("make.py", "import sys, zipfile\n"
+                                                 "with zipfile.ZipFile(sys.argv[1], 'w') as out:\n"
+                                                 "    out.writestr('port/Tide.class', 'tide' * 100)\n"
+                                                 "    out.writestr('port/Buoy.class', 'buoy')\n"
+                                                 "    out.writestr('charts/', '')\n"
+                                                 "    out.writestr('charts/north.txt', 'north')\n");
+    REQUIRE(run_program({"python3", script, file})->exit_code == 0);
+    std::vector<std::string> wanted{"charts/", "charts/north.txt", "port/Tide.class"};
+    auto made = zip_with_members(file, wanted);
+    REQUIRE(made);
+    fs::path smaller = folder.write("smaller.jar", *made), into = folder.path() / "into";
+    REQUIRE(unpack_archive(smaller, into, plenty));
+    CHECK(read_text(into / "port/Tide.class").value().size() == 400);
+    CHECK(read_text(into / "charts/north.txt").value() == "north");
+    CHECK_FALSE(fs::exists(into / "port/Buoy.class"));
+    // A program of the trade reads it, too.
+    CHECK(
+        run_program({"python3", "-c", "import sys, zipfile; zipfile.ZipFile(sys.argv[1]).testzip()", smaller})
+            ->exit_code == 0);
+
+    ::setenv("TZ", "Asia/Tokyo", 1);
+    ::tzset();
+    auto elsewhere = zip_with_members(file, wanted);
+    ::unsetenv("TZ");
+    ::tzset();
+    CHECK(elsewhere.value() == *made);
+
+    auto missing = zip_with_members(file, {"port/Quay.class"});
+    REQUIRE_FALSE(missing);
+    CHECK(missing.error().why.find("port/Quay.class") != std::string::npos);
+    CHECK_FALSE(zip_with_members(folder.write("no.jar", "nothing of the kind"), wanted));
+}
+
+TEST_CASE("links of an archive can't lead out of its folder together, and holes count as bytes") {
+    auto refused = [](const std::string& entries) {
+        test::Folder folder;
+        folder.write("secret.txt", "the builder's own");
+        auto done = unpack_archive(made_archive(folder, entries), folder.path() / "into", plenty);
+        return !done && done.error().kind == ErrorKind::bad_input;
+    };
+    // Each of them stays inside when it is looked at alone.
+    CHECK(refused("add('d', tarfile.DIRTYPE, mode=0o755)\n"
+                  "add('d/up', tarfile.SYMTYPE, '..')\n"
+                  "add('LICENSE', tarfile.SYMTYPE, 'd/up/../secret.txt')"));
+    CHECK(refused("add('d', tarfile.DIRTYPE, mode=0o755)\n"
+                  "add('d/up', tarfile.SYMTYPE, '..')\n"
+                  "add('e', tarfile.SYMTYPE, 'd/up/..')\n"
+                  "add('LICENSE', tarfile.LNKTYPE, 'e/secret.txt')"));
+    CHECK(refused("add('a/b/c/LICENSE', tarfile.SYMTYPE, '../../secret.txt')\n"
+                  "add('LICENSE', tarfile.LNKTYPE, 'a/b/c/LICENSE')"));
+    CHECK(refused("one = tarfile.TarInfo('wide')\n"
+                  "one.pax_headers = {'GNU.sparse.major': '1', 'GNU.sparse.minor': '0',"
+                  " 'GNU.sparse.name': 'wide', 'GNU.sparse.realsize': str(300 << 30)}\n"
+                  "text = b'1\\n%d\\n4\\n' % ((300 << 30) - 4)\n"
+                  "text = text.ljust(512, b'\\0') + b'tide'\n"
+                  "one.size = len(text)\n"
+                  "out.addfile(one, io.BytesIO(text))"));
+}
+
 TEST_CASE("nothing of an archive gets out of its folder") {
     test::Folder folder;
     auto entries = GENERATE(

@@ -68,3 +68,27 @@ TEST_CASE("a C library that is shipped stays as it is") {
     CHECK(at(plan, "lib/libc.so.6").treatment == plan::Treatment::copy);
     CHECK(at(plan, "lib/libbell.so").treatment == plan::Treatment::relink);
 }
+
+TEST_CASE("an archive goes along with the members that are needed, or whole where it is needed itself") {
+    trace::Graph graph;
+    auto member = [](UnitKind kind, const std::string& archive, const std::string& name) {
+        trace::Unit one = unit(kind, archive);
+        one.name = name;
+        one.member = trace::ArchiveMember{name, 10};
+        return one;
+    };
+    graph.units = {member(UnitKind::data, "lib/tides.jar", "port/Tide.class"),
+                   member(UnitKind::code, "lib/tides.jar", "port/Board.class"), // the runtime compiles it
+                   member(UnitKind::data, "lib/tides.jar", "charts/north.txt"),
+                   member(UnitKind::data, "lib/whole.jar", "port/Buoy.class"),
+                   unit(UnitKind::data, "lib/whole.jar")};
+    plan::Plan plan = plan::make_plan(graph, native::HostLibraries({}));
+    REQUIRE(plan.files.size() == 2);
+    CHECK(at(plan, "lib/tides.jar").treatment == plan::Treatment::reduce);
+    CHECK(at(plan, "lib/tides.jar").source == "/from/lib/tides.jar");
+    CHECK(at(plan, "lib/tides.jar").members ==
+          std::vector<std::string>{"charts/north.txt", "port/Tide.class"});
+    CHECK(at(plan, "lib/whole.jar").treatment == plan::Treatment::copy);
+    CHECK(plan.code.size() == 1);
+    CHECK(trace::size_of(graph.units[0]) == 10);
+}

@@ -53,6 +53,7 @@ TEST_CASE("a kept trace comes back as it was, and not from damaged bytes") {
     traced.runtime = "Python 3.11.2";
     traced.graph.units = {{trace::UnitKind::code, "quay", "/q.py", "app/q.py", true, false},
                           {trace::UnitKind::native, "libtide.so.1", "/lib/t", "lib/t", false, true}};
+    traced.graph.units[1].member = trace::ArchiveMember{"lib/libtide.so.1", 300};
     traced.graph.edges = {{0, 1, {"opens", "/q.py", 7, true}}};
     traced.graph.roots = {0};
     traced.graph.loose_ends = {{"kind", "what", "/f", 3, "effect", "advice", true}};
@@ -64,6 +65,8 @@ TEST_CASE("a kept trace comes back as it was, and not from damaged bytes") {
     REQUIRE(back);
     CHECK(trace::stored_form(back->graph, back->runtime) == bytes);
     CHECK(back->graph.edges[0].reason.line == 7);
+    CHECK_FALSE(back->graph.units[0].member);
+    CHECK(back->graph.units[1].member->name == "lib/libtide.so.1");
     for (std::size_t size = 0; size < bytes.size(); ++size)
         CHECK_FALSE(trace::traced_from_stored_form(bytes.substr(0, size)));
     for (std::size_t i = 0; i < bytes.size(); ++i) {
