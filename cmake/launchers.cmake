@@ -29,7 +29,7 @@ function(add_launcher file)
 endfunction()
 
 set(launcher_objects)
-foreach(name posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix
+foreach(name posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
         message_window payload_reader code_filter sha256)
   add_launcher_object(${name} object)
   list(APPEND launcher_objects ${object})
@@ -96,7 +96,7 @@ set(decoder_flags -O2 -DZSTD_DISABLE_ASM -ffunction-sections -fdata-sections -I$
 find_program(AARCH64_CXX aarch64-linux-gnu-g++)
 find_program(AARCH64_CC aarch64-linux-gnu-gcc)
 if(AARCH64_CXX AND AARCH64_CC)
-  sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix
+  sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
     message_window payload_reader code_filter sha256 no_signature)
   add_foreign_objects(linux-aarch64 ${AARCH64_CXX} "${sources}" objects ${freestanding_flags} -D_GNU_SOURCE -fstack-protector-strong)
   add_foreign_objects(linux-aarch64 ${AARCH64_CC} "${zstd_decoder}" inputs ${decoder_flags})

@@ -7,6 +7,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -87,9 +88,13 @@ bool copy_below(int from_parent, const char* from, int to_parent, const char* to
 
 } // namespace
 
+bool is_own(const struct stat& status) {
+    return status.st_uid == geteuid() && (status.st_mode & (status.st_gid == geteuid() ? 02u : 022u)) == 0;
+}
+
 bool is_private(int descriptor) {
     struct stat status;
-    bool mine = fstat(descriptor, &status) == 0 && status.st_uid == geteuid() && (status.st_mode & 022) == 0;
+    bool mine = fstat(descriptor, &status) == 0 && is_own(status);
     if (!mine) errno = EPERM;
     return mine;
 }
@@ -104,13 +109,21 @@ int open_private_folder(int parent, const char* name) {
     return -1;
 }
 
-void make_folders(char* path) {
-    for (char* slash = strchr(path + 1, '/'); slash != nullptr; slash = strchr(slash + 1, '/')) {
-        *slash = 0;
-        mkdir(path, 0700);
-        *slash = '/';
+int open_locked(int parent, const char* name, bool waits) {
+    for (;;) {
+        int lock = openat(parent, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
+        if (lock < 0) return -1;
+        int taken = 0;
+        while ((taken = flock(lock, waits ? LOCK_EX : LOCK_EX | LOCK_NB)) != 0 && errno == EINTR) {
+        }
+        struct stat ours, there;
+        // Some network disks know no locks: there it is done without.
+        if (taken != 0 && errno == EWOULDBLOCK) return close(lock), errno = EWOULDBLOCK, -1;
+        if (fstat(lock, &ours) == 0 && fstatat(parent, name, &there, AT_SYMLINK_NOFOLLOW) == 0 &&
+            ours.st_ino == there.st_ino && ours.st_dev == there.st_dev)
+            return lock;
+        close(lock);
     }
-    mkdir(path, 0700);
 }
 
 bool make_folders_above(int parent, const char* path) {

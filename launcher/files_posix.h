@@ -4,18 +4,25 @@
 
 #include <stddef.h>
 #include <stdint.h>
+#include <sys/stat.h>
 
 namespace omnistasis::launcher {
 
-/// Owned by the user, and not writable for others; sets errno where it is not.
+/// Whether what `status` says may be used as the user's own: it is nobody else's, and others can't write it.
+/// The group may where it is the user's own, of the same number, as many systems give one to each user.
+bool is_own(const struct stat& status);
+
+/// The same of something that is open; sets errno where it is not.
 bool is_private(int descriptor);
 
 /// Opens a folder of the user's own, made where it is missing: no link, nobody else's, not writable for
 /// others. -1 with errno where it is not such.
 int open_private_folder(int parent, const char* name);
 
-/// Makes `path` and the folders above it; those that exist are left as they are.
-void make_folders(char* path);
+/// Opens the file `name`, made where it is missing, and locks it for this process alone. Whoever else has the
+/// lock may take the file away: then it is another by the time that the lock is ours, and it begins anew. -1
+/// with errno; EWOULDBLOCK where another has it and this does not wait.
+int open_locked(int parent, const char* name, bool waits);
 
 /// Makes the folders above `path`, which is relative to the folder `parent`.
 bool make_folders_above(int parent, const char* path);

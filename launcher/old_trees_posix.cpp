@@ -87,29 +87,39 @@ bool is_in_use(const char* tree) {
     return used;
 }
 
-void remove_one(const Self& self, int cache, const char* cache_path, const char* name) {
+void remove_under_lock(const Self& self, int cache, const char* cache_path, const char* name) {
     char path[8192], gone[512];
-    snprintf(path, sizeof path, "%s/%s/%s", cache_path, name, complete_marker);
-    int marker = open(path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    snprintf(path, sizeof path, "%s/%s", name, complete_marker);
+    int marker = openat(cache, path, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
     // Whoever starts it right now has this lock until its program runs, and can be seen running from then on.
     if (marker < 0 || flock(marker, LOCK_EX | LOCK_NB) != 0) {
         if (marker >= 0) close(marker);
         return;
     }
+    int tree = openat(cache, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     snprintf(path, sizeof path, "%s/%s/", cache_path, name);
-    if (!is_in_use(path) && adopt_state(self, path)) {
-        snprintf(path, sizeof path, "%s/%s", name, complete_marker);
+    if (tree >= 0 && !is_in_use(path) && adopt_state(self, tree)) {
         snprintf(gone, sizeof gone, ".%s.gone", name);
         remove_all(cache, gone);
-        if (unlinkat(cache, path, 0) == 0 && renameat(cache, name, cache, gone) == 0) {
+        if (unlinkat(tree, complete_marker, 0) == 0 && renameat(cache, name, cache, gone) == 0)
             remove_all(cache, gone);
-            for (int i = 0; i < 2; ++i) {
-                snprintf(gone, sizeof gone, ".%s.%s", name, i == 0 ? "lock" : "new");
-                remove_all(cache, gone);
-            }
-        }
+        snprintf(gone, sizeof gone, ".%s.new", name);
+        remove_all(cache, gone);
     }
+    if (tree >= 0) close(tree);
     close(marker);
+}
+
+/// Under the lock that a start holds while it puts the tree there; nothing is done where one does.
+void remove_one(const Self& self, int cache, const char* cache_path, const char* name) {
+    char lock_name[512];
+    struct stat status;
+    snprintf(lock_name, sizeof lock_name, ".%s.lock", name);
+    int lock = open_locked(cache, lock_name, false);
+    if (lock < 0) return;
+    remove_under_lock(self, cache, cache_path, name);
+    if (fstatat(cache, name, &status, AT_SYMLINK_NOFOLLOW) != 0) unlinkat(cache, lock_name, 0);
+    close(lock);
 }
 
 } // namespace

@@ -237,6 +237,33 @@ bool Index::next_file(size_t& at, File& file) const {
     return true;
 }
 
+size_t tree_identity_size(const Head& head, const Index& index) {
+    constexpr size_t with_each = 1 + 2 + 32; // a zero byte, the mode, the hash
+    size_t size = head.start.size + 1;
+    File file;
+    for (size_t at = 0; index.next_file(at, file);) size += file.path.size + with_each;
+    return size;
+}
+
+bool is_tree_id_right(const Head& head, const Index& index, uint8_t* room) {
+    uint8_t* end = room;
+    auto add = [&end](const uint8_t* bytes, size_t size) {
+        memcpy(end, bytes, size);
+        end += size;
+    };
+    add(head.start.data, head.start.size);
+    *end++ = 0;
+    File file;
+    for (size_t at = 0; index.next_file(at, file);) {
+        add(file.path.data, file.path.size);
+        *end++ = 0;
+        *end++ = static_cast<uint8_t>(file.mode);
+        *end++ = static_cast<uint8_t>(file.mode >> 8);
+        add(index.content_hash(file.content), 32);
+    }
+    return head.tree_id.size == 32 && same_hash({room, static_cast<size_t>(end - room)}, head.tree_id.data);
+}
+
 ReadError unpack_block(const uint8_t* stored, const Block& block, uint8_t* raw, void* context) {
     if (!same_hash({stored, block.stored_size}, block.hash)) return ReadError::damaged;
     if (block.stored_size == block.raw_size) {

@@ -112,6 +112,11 @@ ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head);
 /// bytes.
 ReadError unpack_index(Bytes stored, const Trailer& trailer, const Head& head, uint8_t* raw);
 
+/// Whether the tree's id is that of the index: of the start, and of each file's path, mode and content. Works
+/// in `room`, which has to be of the size that tree_identity_size gives.
+bool is_tree_id_right(const Head& head, const Index& index, uint8_t* room);
+size_t tree_identity_size(const Head& head, const Index& index);
+
 /// Checks a block's stored bytes against its hash and unpacks it into `raw`, with room for `block.raw_size`.
 /// `context` is a decompression context (ZSTD_DCtx) or null.
 ReadError unpack_block(const uint8_t* stored, const Block& block, uint8_t* raw, void* context);

@@ -94,6 +94,7 @@ bool find_tree(const Self& self, TreePlace& place, Failure& failure) {
             // A user of a tree that others own has one of their own, for the links in it.
             static char original[sizeof place.path];
             memcpy(original, place.path, sizeof original);
+            place.beside = original;
             if (!provide_in_cache(self, original, place, failure)) return false;
             result = provide_state(self, place, failure);
         }
@@ -106,8 +107,11 @@ bool find_tree(const Self& self, TreePlace& place, Failure& failure) {
 
 /// Where `omnistasis profile` wants to know what the time goes to; -1 else.
 int open_times() {
-    const char* file = getenv("OMNISTASIS_TIMES");
-    return file == nullptr ? -1 : open(file, O_WRONLY | O_APPEND | O_NOFOLLOW | O_CLOEXEC);
+    const char* name = getenv("OMNISTASIS_TIMES");
+    int file = name == nullptr ? -1 : open(name, O_WRONLY | O_APPEND | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    struct stat status;
+    if (file < 0 || (fstat(file, &status) == 0 && S_ISREG(status.st_mode))) return file;
+    return close(file), -1;
 }
 
 /// A line: what begins now, nothing, the process, nanoseconds of the monotonic clock.
@@ -119,6 +123,92 @@ void tell_time(int times, const char* what) {
     int size = snprintf(line, sizeof line, "%s\t-\t%d\t%lld\n", what, static_cast<int>(getpid()),
                         static_cast<long long>(now.tv_sec) * 1000000000 + now.tv_nsec);
     if (write(times, line, static_cast<size_t>(size)) < 0) return;
+}
+
+/// Whether a folder holds a C library. One of another build than the system's loader stops every program that
+/// finds it.
+bool has_c_library(const char* folder, size_t length) {
+    char path[4096];
+    int size = snprintf(path, sizeof path, "%.*s%slibc.so.6", static_cast<int>(length), folder,
+                        length > 0 ? "/" : "");
+    return size < static_cast<int>(sizeof path) && access(path, F_OK) == 0;
+}
+
+/// The variables that are set for the program: those of the head, and, where the user's own library path has
+/// folders with a C library, that path without them. The programs that the application starts get the user's.
+payload::Bytes variables_to_set(const Self& self) {
+    const char* path = getenv("LD_LIBRARY_PATH");
+    if (path == nullptr || path[0] == 0) return self.head.set_variables;
+    constexpr const char* name = "LD_LIBRARY_PATH=";
+    const payload::Bytes& set = self.head.set_variables;
+    auto* list = static_cast<char*>(malloc(set.size + strlen(name) + strlen(path) + 1));
+    if (list == nullptr) return set;
+    if (set.size > 0) memcpy(list, set.data, set.size);
+    char* start = list + set.size;
+    strcpy(start, name);
+    char* end = start + strlen(name);
+    bool any_left_out = false;
+    for (const char* at = path;; ++at) {
+        size_t length = strcspn(at, ":;");
+        if (has_c_library(at, length)) {
+            any_left_out = true;
+        } else {
+            if (end[-1] != '=') *end++ = ':';
+            memcpy(end, at, length);
+            end += length;
+        }
+        at += length;
+        if (*at == 0) break;
+    }
+    *end++ = 0;
+    if (!any_left_out) return free(list), set;
+    return {reinterpret_cast<const uint8_t*>(list), static_cast<size_t>(end - list)};
+}
+
+/// Becomes the tree's program. Comes back, with `failure` filled in, only where it can't.
+void become_program(const Self& self, const TreePlace& place, int count, char** arguments,
+                    const StartValues& values, Failure& failure) {
+    const char* tree = place.path;
+    const auto* start = reinterpret_cast<const char*>(self.head.start.data);
+    const char* end = start + self.head.start.size;
+    size_t parts = 0;
+    for (const char* at = start; at < end; at += strlen(at) + 1) ++parts;
+    // One place in front is the carried loader's.
+    auto** list = static_cast<char**>(calloc(parts + static_cast<size_t>(count) + 3, sizeof(char*))) + 1;
+    size_t used = 0;
+    static char program[16384], loader[16384], folder[16384];
+    snprintf(program, sizeof program, "%s/%s", tree, start);
+    list[used++] = program;
+    for (const char* at = start + strlen(start) + 1; at < end; at += strlen(at) + 1) {
+        if (strcmp(at, "{arguments}") == 0)
+            for (int i = 1; i < count; ++i) list[used++] = arguments[i];
+        else if (char* argument = filled_in(at, values, malloc))
+            list[used++] = argument;
+    }
+    failure.exit_code = exit_no_start;
+    if (self.head.working_folder.size > 0) {
+        snprintf(folder, sizeof folder, "%s/%.*s", tree, static_cast<int>(self.head.working_folder.size),
+                 reinterpret_cast<const char*>(self.head.working_folder.data));
+        if (chdir(folder) != 0) {
+            set(failure, exit_no_start, "can't go to", folder, errno);
+            return;
+        }
+    }
+    if (self.head.loader.size > 0) {
+        snprintf(loader, sizeof loader, "%s/%.*s", tree, static_cast<int>(self.head.loader.size),
+                 reinterpret_cast<const char*>(self.head.loader.data));
+        list[-1] = loader;
+        become_loader(loader, list - 1, {self.descriptor, place.marker});
+        set(failure, exit_no_start, "can't start", loader, errno);
+        return;
+    }
+    execve(program, list, environ);
+    // Where the program is there, it is its dynamic loader that is not.
+    if (errno == ENOENT && access(program, X_OK) == 0)
+        snprintf(failure.text, sizeof failure.text,
+                 "can't start %.400s: this system lacks the C library that it was built for", program);
+    else
+        set(failure, exit_no_start, "can't start", program, errno);
 }
 
 int run(int count, char** arguments) {
@@ -135,54 +225,19 @@ int run(int count, char** arguments) {
     }
     static TreePlace place;
     if (!find_tree(self, place, failure)) stop(called_as, failure);
-    const char* tree = place.path;
     tell_time(times, "tree");
-    StartValues values{tree, called_as};
-    environ = program_environment(environ, self.head.kept_variables, self.head.set_variables, values, malloc);
-
-    const auto* start = reinterpret_cast<const char*>(self.head.start.data);
-    const char* end = start + self.head.start.size;
-    size_t parts = 0;
-    for (const char* at = start; at < end; at += strlen(at) + 1) ++parts;
-    // One place in front is the carried loader's.
-    auto** list = static_cast<char**>(calloc(parts + static_cast<size_t>(count) + 3, sizeof(char*))) + 1;
-    size_t used = 0;
-    char program[16384];
-    snprintf(program, sizeof program, "%s/%s", tree, start);
-    list[used++] = program;
-    for (const char* at = start + strlen(start) + 1; at < end; at += strlen(at) + 1) {
-        if (strcmp(at, "{arguments}") == 0)
-            for (int i = 1; i < count; ++i) list[used++] = arguments[i];
-        else if (char* argument = filled_in(at, values, malloc))
-            list[used++] = argument;
-    }
-    if (self.head.working_folder.size > 0) {
-        char folder[16384];
-        snprintf(folder, sizeof folder, "%s/%.*s", tree, static_cast<int>(self.head.working_folder.size),
-                 reinterpret_cast<const char*>(self.head.working_folder.data));
-        if (chdir(folder) != 0) {
-            failure.exit_code = exit_no_start;
-            snprintf(failure.text, sizeof failure.text, "can't go to %.400s: %s", folder, strerror(errno));
-            stop(called_as, failure);
-        }
-    }
+    StartValues values{place.path, called_as};
+    char** variables = environ;
+    payload::Bytes to_set = variables_to_set(self);
+    environ = program_environment(variables, self.head.kept_variables, to_set, values, malloc);
     tell_time(times, "program");
-    if (self.head.loader.size > 0) {
-        char loader[16384];
-        snprintf(loader, sizeof loader, "%s/%.*s", tree, static_cast<int>(self.head.loader.size),
-                 reinterpret_cast<const char*>(self.head.loader.data));
-        list[-1] = loader;
-        become_loader(loader, list - 1, {self.descriptor, place.marker});
-        failure.exit_code = exit_no_start;
-        snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", loader, strerror(errno));
-        stop(called_as, failure);
-    }
-    execve(program, list, environ);
-    failure.exit_code = exit_no_start;
-    // The program is there, so it is its dynamic loader that is not.
-    bool no_loader = errno == ENOENT && access(program, X_OK) == 0;
-    snprintf(failure.text, sizeof failure.text, "can't start %.400s: %s", program,
-             no_loader ? "this system lacks the C library that it was built for" : strerror(errno));
+    become_program(self, place, count, arguments, values, failure);
+    // A tree in the cache is put there anew, once, where it is not what was built any more.
+    Failure second;
+    if (!place.in_cache || !repair_in_cache(self, place.beside, place, second)) stop(called_as, failure);
+    if (!find_tree(self, place, second)) stop(called_as, second);
+    environ = program_environment(variables, self.head.kept_variables, to_set, values, malloc);
+    become_program(self, place, count, arguments, values, failure);
     stop(called_as, failure);
 }
 

@@ -35,6 +35,12 @@ bool load_index(const Self& self, const uint8_t* mapped, payload::Index& index, 
     if (error == ReadError::none)
         error = index.open({raw, static_cast<size_t>(self.trailer.index_raw)}, self.trailer,
                            self.head.tree_folder.size == 0);
+    if (error == ReadError::none) {
+        auto* room = static_cast<uint8_t*>(malloc(payload::tree_identity_size(self.head, index)));
+        if (room == nullptr) return set(failure, exit_no_room, "there is not enough memory", "", 0);
+        if (!payload::is_tree_id_right(self.head, index, room)) error = ReadError::damaged;
+        free(room);
+    }
     return error == ReadError::none || set(failure, exit_damaged, "can't start:", payload::text_of(error), 0);
 }
 

@@ -121,6 +121,12 @@ bool load_index(const Self& self, Index& index, Failure& failure) {
     if (error == ReadError::none)
         error = index.open({raw, static_cast<size_t>(self.trailer.index_raw)}, self.trailer,
                            self.head.tree_folder.size == 0);
+    if (error == ReadError::none) {
+        auto* room = static_cast<uint8_t*>(malloc(tree_identity_size(self.head, index)));
+        if (room == nullptr) return set(failure, exit_no_room, L"there is not enough memory", L"", 0);
+        if (!is_tree_id_right(self.head, index, room)) error = ReadError::damaged;
+        free(room);
+    }
     return error == ReadError::none || set(failure, error);
 }
 

@@ -1,6 +1,7 @@
 #include "state_posix.h"
 
 #include "files_posix.h"
+#include "trusted_folder_posix.h"
 
 #include <dirent.h>
 #include <errno.h>
@@ -56,14 +57,25 @@ bool name_data_folder(const Self& self, DataFolder& data) {
     return length < static_cast<int>(sizeof data.path);
 }
 
-bool open_data_folder(DataFolder& data, Failure& failure) {
-    make_folders(data.path);
-    data.folder = open(data.path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    if (data.folder >= 0 && is_private(data.folder) && faccessat(data.folder, ".", W_OK, AT_EACCESS) == 0)
+/// Opens it, made where it is missing and `make` is set; its path is that without links then.
+bool open_data_folder(DataFolder& data, bool make, Failure& failure) {
+    char real[sizeof data.path];
+    data.folder = open_trusted_folder(data.path, make, real, sizeof real);
+    bool is_own_folder = data.folder >= 0 && is_private(data.folder);
+    if (is_own_folder && (!make || faccessat(data.folder, ".", W_OK, AT_EACCESS) == 0)) {
+        strcpy(data.path, real);
         return true;
+    }
     int reason = errno;
     if (data.folder >= 0) close(data.folder);
-    set(failure, exit_no_room, "can't keep the application's data in", data.path, reason);
+    data.folder = -1;
+    if (reason != EPERM)
+        return set(failure, exit_no_room, "can't keep the application's data in", data.path, reason);
+    failure.exit_code = exit_no_room;
+    snprintf(
+        failure.text, sizeof failure.text,
+        "can't keep the application's data in %.200s: %.200s is not the user's own, or others can write it",
+        data.path, real);
     return false;
 }
 
@@ -95,7 +107,8 @@ bool is_newer(const struct stat& one, const struct stat& other) {
 }
 
 /// What was taken out of a tree becomes the content, if it is not older than what is there. Also after a
-/// start that was stopped in between.
+/// start that was stopped in between. A file that replaces a file is how programs save; what another tree's
+/// file replaces is kept.
 bool settle_taken(const State& state, const char* taken, const DataFolder& data) {
     struct stat of_taken, of_content;
     if (!is_there(data.folder, taken, of_taken)) return true;
@@ -155,15 +168,15 @@ struct KnownTrees {
     char text[32 << 10] = {};
 
     void read(const DataFolder& data) {
-        char path[4200];
-        snprintf(path, sizeof path, "%s/%s", data.path, trees_name);
-        int file = open(path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
-        ssize_t size = file < 0 ? 0 : ::read(file, text, sizeof text - 1);
+        int file = openat(data.folder, trees_name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+        bool is_right = file >= 0 && is_private(file);
+        ssize_t size = is_right ? ::read(file, text, sizeof text - 1) : 0;
         text[size > 0 ? size : 0] = 0;
         if (file >= 0) close(file);
     }
 
-    /// Calls `take` with each tree that is there, and with its path; true where one of the calls is.
+    /// Calls `take` with each tree that is there and the user's own, and with its path; true where one of the
+    /// calls is.
     template <typename Take> bool any(Take take) const {
         bool found = false;
         for (const char* line = text; *line != 0;) {
@@ -173,11 +186,10 @@ struct KnownTrees {
             if (length < sizeof path) {
                 memcpy(path, line, length);
                 path[length] = 0;
-                int tree = open(path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-                if (tree >= 0) {
-                    found = take(tree, path) || found;
-                    close(tree);
-                }
+                char real[sizeof path];
+                int tree = open_trusted_folder(path, false, real, sizeof real);
+                if (tree >= 0 && is_private(tree)) found = take(tree, path) || found;
+                if (tree >= 0) close(tree);
             }
             line += length + 1;
         }
@@ -238,17 +250,22 @@ StateResult provide_state(const Self& self, const TreePlace& place, Failure& fai
         set(failure, exit_no_room, "there is no folder for the application's data: HOME is not set", "", 0);
         return StateResult::failed;
     }
+    Failure not_there;
+    bool is_there_already = open_data_folder(data, false, not_there);
     int tree = open(place.path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     State state;
     char target[8300];
-    bool all = true;
+    bool all = is_there_already;
     for (size_t at = 0; all && next_state(self, at, state);) {
         target_of(data, state, target, sizeof target);
         all = is_linked(tree, state, target);
     }
     static KnownTrees trees;
-    trees.read(data);
     auto is_other = [&](const char* path) { return strcmp(path, place.path) != 0; };
+    if (is_there_already) {
+        trees.read(data);
+        close(data.folder);
+    }
     bool any_replaced =
         trees.any([&](int other, const char* path) { return is_other(path) && has_replaced(self, other); });
     if (all && !any_replaced) return close(tree), StateResult::ready;
@@ -256,11 +273,9 @@ StateResult provide_state(const Self& self, const TreePlace& place, Failure& fai
     struct stat status;
     if (!place.in_cache && (fstat(tree, &status) != 0 || status.st_uid != geteuid()))
         return close(tree), StateResult::tree_is_fixed;
-    if (!open_data_folder(data, failure)) return close(tree), StateResult::failed;
+    if (!open_data_folder(data, true, failure)) return close(tree), StateResult::failed;
     StateResult result = StateResult::ready;
-    int lock = openat(data.folder, lock_name, O_RDWR | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
-    while (lock >= 0 && flock(lock, LOCK_EX) != 0 && errno == EINTR) {
-    }
+    int lock = open_locked(data.folder, lock_name, true);
     trees.any([&](int other, const char* path) {
         if (is_other(path)) adopt_of_other(self, other, data);
         return false;
@@ -284,16 +299,14 @@ StateResult provide_state(const Self& self, const TreePlace& place, Failure& fai
     return result;
 }
 
-bool adopt_state(const Self& self, const char* path) {
+bool adopt_state(const Self& self, int tree) {
+    if (!has_replaced(self, tree)) return true;
     DataFolder data;
     Failure failure;
-    if (self.head.state.size == 0) return true;
-    if (!name_data_folder(self, data) || !open_data_folder(data, failure)) return false;
-    int tree = open(path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
-    bool all = tree >= 0;
+    if (!name_data_folder(self, data) || !open_data_folder(data, true, failure)) return false;
+    bool all = true;
     State state;
     for (size_t at = 0; all && next_state(self, at, state);) all = adopt(tree, state, data);
-    if (tree >= 0) close(tree);
     close(data.folder);
     return all;
 }

@@ -19,6 +19,6 @@ StateResult provide_state(const Self& self, const TreePlace& place, Failure& fai
 
 /// Moves what stands in the places of links in another version's tree to the data folder. False where
 /// something is left there.
-bool adopt_state(const Self& self, const char* tree);
+bool adopt_state(const Self& self, int tree);
 
 } // namespace omnistasis::launcher

@@ -2,6 +2,8 @@
 
 #include "files_posix.h"
 #include "sha256.h"
+#include "state_posix.h"
+#include "trusted_folder_posix.h"
 #include "unpack_posix.h"
 
 #include <errno.h>
@@ -85,30 +87,6 @@ void name_of_tree(const Self& self, char* name) {
     for (size_t i = 0; i < 16; ++i) snprintf(name + length + 2 * i, 3, "%02x", self.head.tree_id.data[i]);
 }
 
-/// Whether the tree is there, complete, and made from this payload. If it is, it stays there until the marker
-/// is closed: whoever takes old trees away locks it first, and unlinks it.
-bool is_complete(int cache, const char* name, const Self& self, TreePlace& place) {
-    char marker[400];
-    snprintf(marker, sizeof marker, "%s/%s", name, complete_marker);
-    int descriptor = openat(cache, marker, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
-    if (descriptor < 0) return false;
-    uint8_t id[33];
-    struct stat status;
-    // Some network disks know no locks: there nobody takes a tree away either.
-    bool is_there = flock(descriptor, LOCK_SH | LOCK_NB) == 0 || errno != EWOULDBLOCK;
-    bool same = is_there && fstat(descriptor, &status) == 0 && status.st_uid == geteuid() &&
-                (status.st_mode & 022) == 0 && status.st_nlink == 1 &&
-                read(descriptor, id, sizeof id) == 32 && memcmp(id, self.head.tree_id.data, 32) == 0;
-    if (!same) return close(descriptor), false;
-    place.marker = descriptor;
-    time_t now = time(nullptr);
-    if (status.st_mtime > now || now - status.st_mtime > a_day) {
-        place.was_idle = true;
-        futimens(descriptor, nullptr);
-    }
-    return true;
-}
-
 /// One file of the tree beside the launcher, mapped; null where it is not the one of the index.
 const uint8_t* map_checked(int tree, const payload::File& file, const payload::Index& index, bool& empty) {
     char path[4096];
@@ -136,6 +114,105 @@ const uint8_t* map_checked(int tree, const payload::File& file, const payload::I
     }
     close(descriptor);
     return bytes;
+}
+
+/// The marker of a tree that was put there since the system started holds the tree's id and this name of the
+/// system's run; it can't be told then whether all of the tree has reached the disk. In a later run what is
+/// read comes from there: once all of it was found right the marker holds the id alone.
+constexpr size_t id_size = 32, run_size = 36;
+
+bool read_run(char* run) {
+    int file = open("/proc/sys/kernel/random/boot_id", O_RDONLY | O_CLOEXEC);
+    bool known = file >= 0 && read(file, run, run_size) == static_cast<ssize_t>(run_size);
+    if (file >= 0) close(file);
+    return known;
+}
+
+bool write_marker(int marker, const Self& self) {
+    char run[run_size] = {};
+    read_run(run); // of an unknown run it is looked through at the next start
+    return write_at(marker, self.head.tree_id.data, id_size, 0) &&
+           write_at(marker, reinterpret_cast<const uint8_t*>(run), run_size, id_size);
+}
+
+/// How closely a tree is looked at before it is started from.
+enum class Look : uint8_t {
+    marker, ///< as is_complete says
+    sizes,  ///< each file's as well
+    hashes, ///< each file's as well
+};
+
+/// Whether each file of the index is in the tree.
+bool has_files(const Self& self, int tree, Look look) {
+    const uint8_t* mapped = map_self(self);
+    payload::Index index;
+    Failure failure;
+    bool right = mapped != nullptr && load_index(self, mapped, index, failure);
+    payload::File file;
+    for (size_t at = 0; right && index.next_file(at, file);) {
+        if (look == Look::sizes) {
+            char path[4096];
+            struct stat status;
+            right = file.path.size < sizeof path;
+            if (!right) break;
+            memcpy(path, file.path.data, file.path.size);
+            path[file.path.size] = 0;
+            right = fstatat(tree, path, &status, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(status.st_mode) &&
+                    static_cast<uint64_t>(status.st_size) == index.content_size(file.content);
+            continue;
+        }
+        bool empty = false;
+        const uint8_t* bytes = map_checked(tree, file, index, empty);
+        right = bytes != nullptr || empty;
+        if (bytes != nullptr)
+            munmap(const_cast<uint8_t*>(bytes), static_cast<size_t>(index.content_size(file.content)));
+    }
+    if (mapped != nullptr) munmap(const_cast<uint8_t*>(mapped), self.size);
+    return right;
+}
+
+/// Whether the tree is there, complete, and made from this payload. If it is, it stays there until the marker
+/// is closed: whoever takes old trees away locks it first, and unlinks it. On the first start of a day the
+/// sizes of all files are looked at; who clears caches may have taken some.
+bool is_complete(int cache, const char* name, const Self& self, Look look, TreePlace& place) {
+    char marker[400];
+    snprintf(marker, sizeof marker, "%s/%s", name, complete_marker);
+    int descriptor = openat(cache, marker, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    if (descriptor < 0) return false;
+    uint8_t content[id_size + run_size + 1];
+    struct stat status;
+    // Some network disks know no locks: there nobody takes a tree away either.
+    bool is_there = flock(descriptor, LOCK_SH | LOCK_NB) == 0 || errno != EWOULDBLOCK;
+    bool same = is_there && fstat(descriptor, &status) == 0 && S_ISREG(status.st_mode) && is_own(status) &&
+                status.st_nlink == 1;
+    ssize_t size = same ? read(descriptor, content, sizeof content) : 0;
+    constexpr auto id_alone = static_cast<ssize_t>(id_size),
+                   with_run = static_cast<ssize_t>(id_size + run_size);
+    same = (size == id_alone || size == with_run) && memcmp(content, self.head.tree_id.data, id_size) == 0;
+    if (!same) return close(descriptor), false;
+    char run[run_size] = {};
+    bool is_proved = size == id_alone || (read_run(run) && memcmp(content + id_size, run, run_size) == 0);
+    if (!is_proved) look = Look::hashes;
+    time_t now = time(nullptr);
+    bool was_idle = status.st_mtime > now || now - status.st_mtime > a_day;
+    if (was_idle && look == Look::marker) look = Look::sizes;
+    if (look != Look::marker) {
+        int tree = openat(cache, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+        bool right = tree >= 0 && has_files(self, tree, look);
+        if (tree >= 0) close(tree);
+        if (!right) return close(descriptor), false;
+    }
+    if (!is_proved) {
+        int writable = openat(cache, marker, O_WRONLY | O_NOFOLLOW | O_CLOEXEC);
+        if (writable >= 0 && ftruncate(writable, id_alone) == 0) futimens(writable, nullptr);
+        if (writable >= 0) close(writable);
+    }
+    place.marker = descriptor;
+    if (was_idle) {
+        place.was_idle = true;
+        futimens(descriptor, nullptr);
+    }
+    return true;
 }
 
 bool wrong_file(const payload::File& file, const char* advice, Failure& failure) {
@@ -173,21 +250,36 @@ bool copy_tree(const Self& self, const uint8_t* mapped, const char* beside, int 
     return done;
 }
 
-bool put_under_lock(const Self& self, int cache, const char* name, const char* beside, Failure& failure) {
+/// What the application put in the place of state in a tree that will be made anew is moved to the user's
+/// data.
+bool empties_well(const Self& self, int cache, const char* name) {
+    struct stat status;
+    if (fstatat(cache, name, &status, AT_SYMLINK_NOFOLLOW) != 0) return true;
+    int tree = openat(cache, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    bool done = tree >= 0 && adopt_state(self, tree);
+    if (tree >= 0) close(tree);
+    return done;
+}
+
+bool put_under_lock(const Self& self, int cache, const char* name, const char* beside, Look look,
+                    Failure& failure) {
     char temporary[400], lock_name[400];
     snprintf(lock_name, sizeof lock_name, ".%s.lock", name);
     snprintf(temporary, sizeof temporary, ".%s.new", name);
-    int lock = openat(cache, lock_name, O_RDWR | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0600);
+    int lock = open_locked(cache, lock_name, true);
     if (lock < 0) return set(failure, exit_no_room, "can't write into the cache folder:", "", errno);
-    while (flock(lock, LOCK_EX) != 0 && errno == EINTR) {
-    }
     TreePlace there;
-    if (is_complete(cache, name, self, there)) return close(there.marker), close(lock), true;
+    if (is_complete(cache, name, self, look, there)) return close(there.marker), close(lock), true;
 
     const uint8_t* mapped = map_self(self);
     if (mapped == nullptr || !is_rest_whole(self, mapped)) {
         close(lock);
         return set(failure, exit_damaged, "can't start:", payload::text_of(payload::ReadError::damaged), 0);
+    }
+    if (!empties_well(self, cache, name)) {
+        close(lock);
+        return set(failure, exit_no_room, "can't keep what the application saved in its damaged tree", name,
+                   errno);
     }
     remove_all(cache, temporary);
     remove_all(cache, name);
@@ -201,7 +293,7 @@ bool put_under_lock(const Self& self, int cache, const char* name, const char* b
                                  : copy_tree(self, mapped, beside, tree, failure)) {
         int marker =
             openat(tree, complete_marker, O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
-        done = marker >= 0 && write_at(marker, self.head.tree_id.data, 32, 0);
+        done = marker >= 0 && write_marker(marker, self);
         // As of two days ago: the first start is one after a long time.
         timespec times[2] = {{0, UTIME_OMIT}, {time(nullptr) - 2 * a_day, 0}};
         if (marker >= 0) futimens(marker, times);
@@ -227,6 +319,7 @@ bool is_tree_name(const Self& self, const char* name) {
 
 bool find_beside(const Self& self, TreePlace& place, Failure& failure) {
     char* tree = place.path;
+    place.in_cache = false;
     ssize_t length = readlink("/proc/self/exe", tree, sizeof place.path - 1);
     if (length <= 0 || static_cast<size_t>(length) + self.head.tree_folder.size + 2 > sizeof place.path)
         return set(failure, exit_no_start, "can't tell where the application is", "", 0);
@@ -273,47 +366,46 @@ bool check_tree(const Self& self, const TreePlace& place, Failure& failure) {
     return right;
 }
 
-bool provide_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure) {
+namespace {
+
+bool provide(const Self& self, const char* beside, Look look, TreePlace& place, Failure& failure) {
     char name[256] = {};
     name_of_tree(self, name);
-    char base[4096];
+    char base[4096], real[4096];
     char tried[400] = {};
     bool keeps_files = memmem(self.head.state.data, self.head.state.size, "file", sizeof "file") != nullptr;
     for (int number = data_first; candidate(number, keeps_files, base, sizeof base); ++number) {
         if (base[0] == 0) continue;
-        make_folders(base);
-        int reason = 0;
-        int base_folder = open(base, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-        // Below the folders for temporary files anybody could have made ours.
-        if (base_folder >= 0 && number >= 3 && !is_private(base_folder)) {
-            close(base_folder);
-            base_folder = -1;
-        }
+        int base_folder = open_trusted_folder(base, true, real, sizeof real);
         int cache = base_folder < 0 ? -1 : open_private_folder(base_folder, "omnistasis");
-        if (cache < 0) reason = errno;
+        int reason = cache < 0 ? errno : 0;
         if (base_folder >= 0) close(base_folder);
         struct statvfs system;
         bool may_execute = cache >= 0 && (fstatvfs(cache, &system) != 0 || (system.f_flag & ST_NOEXEC) == 0);
         if (cache >= 0 && may_execute) {
             // Between the two somebody may take the tree away again, as an old one.
-            bool there = is_complete(cache, name, self, place);
+            bool there = is_complete(cache, name, self, look, place);
             for (int attempt = 0; !there && attempt < 3; ++attempt)
-                there = put_under_lock(self, cache, name, beside, failure) &&
-                        is_complete(cache, name, self, place);
+                there = put_under_lock(self, cache, name, beside, look, failure) &&
+                        is_complete(cache, name, self, Look::marker, place);
             close(cache);
             place.in_cache = true;
             if (there)
-                return snprintf(place.path, sizeof place.path, "%s/omnistasis/%s", base, name) <
+                return snprintf(place.path, sizeof place.path, "%s/omnistasis/%s", real, name) <
                        static_cast<int>(sizeof place.path);
             if (failure.exit_code == exit_damaged) return false;
         } else {
             if (cache >= 0) close(cache);
-            const char* why = cache >= 0        ? "programs may not be started from there"
-                              : reason == EPERM ? "it is not the user's own"
-                                                : strerror(reason);
             size_t used = strlen(tried);
-            snprintf(tried + used, sizeof tried - used, "%s%.200s/omnistasis (%s)", used ? ", " : "", base,
-                     why);
+            const char* comma = used > 0 ? ", " : "";
+            if (cache < 0 && reason == EPERM)
+                snprintf(tried + used, sizeof tried - used,
+                         base_folder < 0 ? "%s%.200s (%.200s is not the user's own, or others can write it)"
+                                         : "%s%.200s/omnistasis (it is not the user's own)",
+                         comma, base, real);
+            else
+                snprintf(tried + used, sizeof tried - used, "%s%.200s/omnistasis (%s)", comma, base,
+                         cache >= 0 ? "programs may not be started from there" : strerror(reason));
         }
     }
     if (failure.exit_code == 0) {
@@ -324,6 +416,23 @@ bool provide_in_cache(const Self& self, const char* beside, TreePlace& place, Fa
                  tried[0] ? tried : "nothing: HOME is not set");
     }
     return false;
+}
+
+} // namespace
+
+bool provide_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure) {
+    return provide(self, beside, Look::marker, place, failure);
+}
+
+bool repair_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure) {
+    int tree = open(place.path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    bool is_right = tree >= 0 && has_files(self, tree, Look::hashes);
+    if (tree >= 0) close(tree);
+    if (is_right) return false;
+    // Whoever takes the tree away waits for nobody else than us.
+    if (place.marker >= 0) close(place.marker);
+    place.marker = -1;
+    return provide(self, beside, Look::hashes, place, failure);
 }
 
 } // namespace omnistasis::launcher

@@ -7,8 +7,9 @@ namespace omnistasis::launcher {
 
 /// A tree that can be started from.
 struct TreePlace {
-    char path[8192] = {};  ///< absolute
-    bool in_cache = false; ///< else it lies beside the launcher
+    char path[8192] = {};         ///< absolute
+    bool in_cache = false;        ///< else it lies beside the launcher
+    const char* beside = nullptr; ///< in the cache: the folder that it was copied from; null: it was unpacked
     int marker = -1; ///< in the cache: the mark that it is complete, with a lock that keeps the tree there
     bool was_idle =
         false; ///< in the cache: not started for a day, or new; a good moment to look for old ones
@@ -21,6 +22,10 @@ bool find_beside(const Self& self, TreePlace& place, Failure& failure);
 /// payload says that the tree is in the folder `beside`, copied from there. Many processes at once do it
 /// once. False with `failure` filled in where that can't be done.
 bool provide_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure);
+
+/// Puts a tree that is in the cache there anew, where it is not what was built; false where it is, or where
+/// that can't be done.
+bool repair_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure);
 
 /// Compares each file of the tree with the payload's index.
 bool check_tree(const Self& self, const TreePlace& place, Failure& failure);

@@ -151,6 +151,10 @@ class Builder {
         if (!launcher) return pass_on(launcher);
         launcher_ = *launcher;
         if (!project_.signing_key.empty()) {
+            if (!shape_.tree.empty())
+                return fail(ErrorKind::bad_input, "a folder can't be signed", "output.sign or --sign",
+                            "what lies beside the program can be changed after it was checked",
+                            "build one file with --form file, or leave the key out");
             auto key = payload::SigningKey::read(project_.folder / project_.signing_key);
             if (!key) return pass_on(key);
             key_ = std::move(*key);

@@ -118,7 +118,8 @@ class LogReader {
         bool opens = name == "openat" || name == "open" || name == "creat" || name == "openat2";
         if (failed || !opens) return;
         bool writes = name == "creat" || contains(line, "O_WRONLY") || contains(line, "O_RDWR");
-        bool is_folder = contains(line, "O_DIRECTORY");
+        // Through a descriptor that stands for a place nothing can be read.
+        bool is_folder = contains(line, "O_DIRECTORY") || contains(line, "O_PATH");
         // The descriptor tells which file it was in the end.
         std::size_t real = outcome.find("</");
         std::string file =

@@ -13,6 +13,7 @@ TEST_CASE("files are told by the path that was asked for and by the one that it 
         "7 openat(5</port/charts>, \"../log\", O_WRONLY|O_CREAT, 0666) = 6</port/log>\n"
         "7 open(\"/port/board\", O_RDWR) = 6</port/board>\n"
         "7 openat(AT_FDCWD</port>, \"charts\", O_RDONLY|O_DIRECTORY) = 5</port/charts>\n"
+        "7 openat(5</port>, \"quay\", O_RDONLY|O_NOFOLLOW|O_PATH|O_CLOEXEC) = 6</port/quay>\n"
         "7 openat(AT_FDCWD</port>, \"shut\", O_RDONLY) = -1 EACCES (Permission denied)\n"
         "7 readlink(\"/port/link\", \"tides.txt\", 4095) = 9\n",
         "");

@@ -1,12 +1,15 @@
 // What the launcher does with files and folders: nothing follows a link, nothing of others is trusted.
 #include "../../launcher/files_posix.h"
 #include "../../launcher/sha256.h"
+#include "../../launcher/trusted_folder_posix.h"
 #include "folder.h"
 #include "support/hash.h"
 
+#include <cerrno>
 #include <cstdlib>
 #include <fcntl.h>
 #include <sys/stat.h>
+#include <thread>
 
 using namespace omnistasis;
 using test::Folder;
@@ -57,18 +60,21 @@ TEST_CASE("a folder is private that is one's own and that nobody else may write"
     Folder folder;
     std::string path = folder / "own";
     fs::create_directory(path);
+    bool has_own_group = ::getegid() == ::geteuid();
     for (auto [mode, is_private] :
-         {std::pair(0700, true), {0755, true}, {0775, false}, {0777, false}, {01777, false}}) {
+         {std::pair(0700, true), {0755, true}, {0775, has_own_group}, {0777, false}, {01777, false}}) {
         ::chmod(path.c_str(), static_cast<mode_t>(mode));
         Descriptor opened(open_folder(path));
         INFO(mode);
         CHECK(launcher::is_private(opened.number) == is_private);
     }
     if (::geteuid() != 0) return;
+    ::chmod(path.c_str(), 0770);
+    REQUIRE(::chown(path.c_str(), 0, 12345) == 0);
+    CHECK_FALSE(launcher::is_private(Descriptor(open_folder(path)).number));
     ::chmod(path.c_str(), 0700);
     REQUIRE(::chown(path.c_str(), 12345, 12345) == 0);
-    Descriptor opened(open_folder(path));
-    CHECK_FALSE(launcher::is_private(opened.number));
+    CHECK_FALSE(launcher::is_private(Descriptor(open_folder(path)).number));
 }
 
 TEST_CASE("a private folder is made, found again, and never a link or somebody's") {
@@ -97,15 +103,83 @@ TEST_CASE("a private folder is made, found again, and never a link or somebody's
 TEST_CASE("folders are made as deep as a path is, those above a file only") {
     Folder folder;
     std::string path = folder / "a/b c/d";
-    launcher::make_folders(path.data());
+    char real[4096];
+    for (int again = 0; again < 2; ++again) {
+        Descriptor made(launcher::open_trusted_folder(path.c_str(), true, real, sizeof real));
+        CHECK(made.is_open());
+        CHECK(fs::path(real) == fs::canonical(path));
+    }
     CHECK(fs::is_directory(folder / "a/b c/d"));
-    launcher::make_folders(path.data());
-    CHECK(path == folder / "a/b c/d");
     Descriptor parent(open_folder(folder.path()));
     CHECK(launcher::make_folders_above(parent.number, "x/y/file"));
     CHECK(fs::is_directory(folder / "x/y"));
     CHECK_FALSE(fs::exists(folder / "x/y/file"));
     CHECK(launcher::make_folders_above(parent.number, "file"));
+}
+
+TEST_CASE("each step to a trusted folder is the user's or root's, and so is each link on the way") {
+    Folder folder;
+    char real[4096];
+    auto opens = [&](const std::string& path) {
+        return Descriptor(launcher::open_trusted_folder((folder / path).c_str(), false, real, sizeof real))
+            .is_open();
+    };
+    fs::create_directories(folder / "own/inner");
+    ::chmod((folder / "own").c_str(), 0755);
+    fs::create_directory_symlink("own", folder / "link");
+    fs::create_directory_symlink(folder / "own/inner", folder / "far");
+    fs::create_directory_symlink("loop", folder / "loop");
+    folder.write("file", "x");
+    CHECK(opens("own/inner"));
+    CHECK(opens("own//./inner/../inner/"));
+    CHECK(fs::path(real) == fs::canonical(folder / "own/inner"));
+    CHECK(opens("link/inner"));
+    CHECK(fs::path(real) == fs::canonical(folder / "own/inner"));
+    CHECK(opens("far"));
+    CHECK(fs::path(real) == fs::canonical(folder / "own/inner"));
+    CHECK_FALSE(opens("loop"));
+    CHECK_FALSE(opens("file"));
+    CHECK_FALSE(opens("missing"));
+    CHECK(errno == ENOENT);
+
+    ::chmod((folder / "own").c_str(), 0777);
+    CHECK_FALSE(opens("own/inner"));
+    CHECK(errno == EPERM);
+    CHECK(fs::path(real) == fs::canonical(folder / "own")); // the step is named
+    CHECK_FALSE(opens("link/inner"));
+    ::chmod((folder / "own").c_str(), 01777); // as the folders for temporary files
+    CHECK(opens("own/inner"));
+    if (::geteuid() != 0) return;
+    ::chmod((folder / "own").c_str(), 0755);
+    REQUIRE(::lchown((folder / "link").c_str(), 12345, 12345) == 0);
+    CHECK_FALSE(opens("link/inner"));
+    REQUIRE(::chown((folder / "own").c_str(), 12345, 12345) == 0);
+    CHECK_FALSE(opens("own/inner"));
+    CHECK_FALSE(opens("own"));
+}
+
+TEST_CASE("a lock whose file was taken away meanwhile is none") {
+    Folder folder;
+    Descriptor parent(open_folder(folder.path()));
+    Descriptor first(launcher::open_locked(parent.number, "lock", true));
+    REQUIRE(first.is_open());
+    CHECK_FALSE(Descriptor(launcher::open_locked(parent.number, "lock", false)).is_open());
+    CHECK(errno == EWOULDBLOCK);
+    int second = -1;
+    std::thread other([&] { second = launcher::open_locked(parent.number, "lock", true); });
+    // The other waits for the file that is taken away here; what it gets is the lock of the one that is
+    // there.
+    fs::remove(folder / "lock");
+    ::close(first.number);
+    first.number = -1;
+    other.join();
+    Descriptor there(second);
+    REQUIRE(there.is_open());
+    struct stat ours {
+    }, at_path{};
+    REQUIRE(::fstat(there.number, &ours) == 0);
+    REQUIRE(::stat((folder / "lock").c_str(), &at_path) == 0);
+    CHECK(ours.st_ino == at_path.st_ino);
 }
 
 TEST_CASE("bytes are read and written where they belong, or not at all") {

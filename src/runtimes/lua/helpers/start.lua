@@ -193,16 +193,17 @@ if package.searchpath then
   end
 end
 
--- A version without a switch for it heeds LUA_INIT; the launcher keeps it under another name, and programs that the
--- application starts get it back.
+-- A version without a switch for it heeds LUA_INIT; a library path may lead to a C library that does not fit. The launcher
+-- keeps them under another name, and the application and the programs that it starts get them back.
 local kept = {}
-for _, name in ipairs { "LUA_INIT", "LUA_PATH", "LUA_CPATH" } do
+for _, name in ipairs { "LUA_INIT", "LUA_PATH", "LUA_CPATH", "LD_LIBRARY_PATH" } do
   if os.getenv("OMNISTASIS_KEPT_" .. name) then
     kept[#kept + 1] = "export " .. name .. "=\"$OMNISTASIS_KEPT_" .. name .. "\"; unset OMNISTASIS_KEPT_" .. name .. "; "
   end
 end
 if #kept > 0 then
-  local prefix, execute, popen = table.concat(kept), os.execute, io.popen
+  local prefix, execute, popen, getenv = table.concat(kept), os.execute, io.popen, os.getenv
+  function os.getenv(name) return getenv("OMNISTASIS_KEPT_" .. tostring(name)) or getenv(name) end
   function os.execute(command) return execute(command and prefix .. command) end
   function io.popen(command, ...) return popen(prefix .. command, ...) end
 end

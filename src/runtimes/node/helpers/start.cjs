@@ -40,6 +40,13 @@ function keptFile() {
   return local && path.isAbsolute(local) ? path.join(local, 'omnistasis', `${settings.name}.compiled`) : undefined;
 }
 
+// A file or folder that nobody but the user can write. (Windows keeps the folder for others out of it by its own rights.)
+const noLink = (fs.constants.O_NOFOLLOW || 0) | (fs.constants.O_NONBLOCK || 0);
+function isOwn(status) {
+  if (process.platform === 'win32') return status.isFile() || status.isDirectory();
+  return (status.isFile() || status.isDirectory()) && status.uid === process.geteuid() && (status.mode & 0o22) === 0;
+}
+
 function keepCompiled(file) {
   const vm = require('vm');
   const identity = `${settings.id} ${process.version} ${process.arch} ${tree}`;
@@ -49,7 +56,8 @@ function keepCompiled(file) {
   let known = { identity, writes: 0, modules: {} };
   let start = 0;
   try {
-    descriptor = fs.openSync(file, 'r');
+    descriptor = fs.openSync(file, fs.constants.O_RDONLY | noLink);
+    if (!isOwn(fs.fstatSync(descriptor)) || !isOwn(fs.lstatSync(path.dirname(file)))) throw new Error('not the user\'s own');
     const size = Buffer.alloc(8);
     fs.readSync(descriptor, size, 0, 8, 0);
     const text = Buffer.alloc(Math.min(size.readUInt32LE(4), 1 << 26));
@@ -153,7 +161,7 @@ function tellTimes(file) {
   const lines = [`runtime\t-\t${process.pid}\t${now()}\n`];
   const flush = () => {
     try {
-      const descriptor = fs.openSync(file, fs.constants.O_WRONLY | fs.constants.O_APPEND | (fs.constants.O_NOFOLLOW || 0));
+      const descriptor = fs.openSync(file, fs.constants.O_WRONLY | fs.constants.O_APPEND | noLink);
       fs.writeSync(descriptor, lines.splice(0).join(''));
       fs.closeSync(descriptor);
     } catch {
@@ -207,4 +215,5 @@ lookInTreeToo();
 delete require.cache[__filename];
 
 const file = keptFile();
-if (file !== undefined && isMainThread && process.env.OMNISTASIS_COMPILED !== 'off') keepCompiled(file);
+const isChecked = process.env.OMNISTASIS_CHECK === 'full'; // what the engine made is in no index
+if (file !== undefined && isMainThread && !isChecked && process.env.OMNISTASIS_COMPILED !== 'off') keepCompiled(file);

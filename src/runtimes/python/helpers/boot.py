@@ -426,7 +426,18 @@ def _with_placeholders(source_to_code):
     return to_code
 
 
+def _put_back_kept_variables():
+    """The launcher keeps what would stop the interpreter under another name; the application sees what the user set."""
+    kept = b"OMNISTASIS_KEPT_"
+    for name in [name for name in posix.environ if name.startswith(kept)]:
+        value = posix.environ.pop(name)
+        posix.unsetenv(name)
+        posix.environ[name[len(kept) :]] = value
+        posix.putenv(name[len(kept) :], value)
+
+
 def set_up():
+    _put_back_kept_variables()
     external.SourceLoader.get_source = _without_placeholders(external.SourceLoader.get_source)
     external.SourceLoader.source_to_code = _with_placeholders(external.SourceLoader.source_to_code)
     sys.meta_path.insert(0, StoreFinder)
@@ -448,7 +459,8 @@ def _tell_times(file):
     """Writes when each import begins and ends, for `omnistasis profile`: lines of kind, name, process and nanoseconds."""
     from time import monotonic_ns
 
-    descriptor = posix.open(file, posix.O_WRONLY | posix.O_APPEND | posix.O_CLOEXEC | posix.O_NOFOLLOW)
+    flags = posix.O_WRONLY | posix.O_APPEND | posix.O_CLOEXEC | posix.O_NOFOLLOW | posix.O_NONBLOCK
+    descriptor = posix.open(file, flags)
     process = posix.getpid()
     depth = 0
     lines = ["runtime\t-\t%d\t%d\n" % (process, monotonic_ns())]
