@@ -74,5 +74,7 @@ constexpr uint32_t block_is_code = 1u << 31;
 constexpr uint32_t largest_block = 8u << 20;
 constexpr uint32_t largest_head = 1u << 20;
 constexpr uint64_t largest_index = 1u << 30;
+/// An index is to a good part hashes: what says that it grows by more than this when it is unpacked is none.
+constexpr uint64_t smallest_index_bound = 1u << 20, most_times_smaller = 500;
 
 } // namespace omnistasis::payload

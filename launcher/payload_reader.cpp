@@ -94,7 +94,8 @@ ReadError read_trailer(const uint8_t* bytes, uint64_t file_size, Trailer& traile
         return ReadError::cut_off;
     bool fits = trailer.head_offset <= size && trailer.head_size <= size - trailer.head_offset &&
                 trailer.index_offset <= size && trailer.index_stored <= size - trailer.index_offset &&
-                trailer.head_size <= largest_head && trailer.index_raw <= largest_index;
+                trailer.head_size <= largest_head && trailer.index_raw <= largest_index &&
+                trailer.index_raw <= smallest_index_bound + trailer.index_stored * most_times_smaller;
     if (!fits) return ReadError::damaged;
     trailer.head_offset += trailer.payload_offset;
     trailer.index_offset += trailer.payload_offset;

@@ -104,6 +104,11 @@ class Builder {
             for (TreeFile& file : tree_)
                 if (file.source.empty()) file.hash = sha256(file.content);
         });
+        for (const TreeFile& file : tree_)
+            if (std::string why = why_no_place(file.place); !why.empty())
+                return fail(ErrorKind::bad_input, "a path of the application can't be one in the output",
+                            file.source.empty() ? file.place.substr(0, 200) : file.source.string(), why,
+                            "give the file a shorter name, or leave it out");
         for (TreeFile& file : tree_)
             if (file.group.empty()) file.group = file.source.empty() ? group_code : group_data;
         if (const TargetInfo* info = find_target(result_.target); info != nullptr && info->relative_calls)

@@ -7,9 +7,9 @@
 #include <future>
 #include <map>
 #include <memory>
-#include <optional>
 #include <set>
 #include <sys/file.h>
+#include <sys/mman.h>
 #include <sys/stat.h>
 #include <sys/syscall.h>
 #include <unistd.h>
@@ -19,10 +19,42 @@ namespace omnistasis::payload {
 namespace {
 
 constexpr unsigned exchange_flag = 2; // RENAME_EXCHANGE of renameat2(2)
-constexpr std::uint64_t largest_piece = 8ull << 30;
 
 bool fits(const Piece& piece, ByteSpan content) {
     return (piece.from_base ? damage_check(content) : hex(sha256(content))) == piece.hash;
+}
+
+/// The base's file, opened once: what is checked and what is copied is the same file, whoever puts another in
+/// its place meanwhile.
+class OpenFile {
+  public:
+    explicit OpenFile(const fs::path& file)
+        : descriptor_(::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK)) {
+        struct stat status {};
+        if (descriptor_ < 0 || ::fstat(descriptor_, &status) != 0 || !S_ISREG(status.st_mode)) return;
+        auto size = static_cast<std::size_t>(status.st_size);
+        void* mapped = size == 0 ? MAP_FAILED : ::mmap(nullptr, size, PROT_READ, MAP_PRIVATE, descriptor_, 0);
+        if (mapped != MAP_FAILED) bytes_ = {static_cast<const std::uint8_t*>(mapped), size};
+    }
+    ~OpenFile() {
+        if (!bytes_.empty()) ::munmap(const_cast<std::uint8_t*>(bytes_.data()), bytes_.size());
+        if (descriptor_ >= 0) ::close(descriptor_);
+    }
+    OpenFile(const OpenFile&) = delete;
+    OpenFile& operator=(const OpenFile&) = delete;
+
+    int descriptor() const { return descriptor_; } ///< -1 where there is none
+    ByteSpan bytes() const { return bytes_; }
+
+  private:
+    int descriptor_;
+    ByteSpan bytes_;
+};
+
+bool stays_inside(const std::string& place) {
+    return !place.empty() && place.find('\0') == std::string::npos && !fs::path(place).is_absolute() &&
+           fs::path(place).lexically_normal().string() == place && place != "." && place != ".." &&
+           !place.starts_with("../") && !place.ends_with('/');
 }
 
 /// A file that is being written; what an earlier, interrupted run wrote of it is taken over as far as it is
@@ -132,12 +164,10 @@ class Applier {
     }
 
     /// Writes one file from its pieces; `before` is the base's file.
-    Result<void> write_file(PartFile& part, const fs::path& name, const ChangedFile& file, ByteSpan before,
+    Result<void> write_file(PartFile& part, const fs::path& name, const ChangedFile& file,
                             const fs::path& before_name) {
-        int from = ::open(before_name.c_str(), O_RDONLY | O_CLOEXEC);
-        std::unique_ptr<int, void (*)(int*)> closing(&from, [](int* one) {
-            if (*one >= 0) ::close(*one);
-        });
+        OpenFile base(before_name);
+        ByteSpan before = base.bytes();
         std::uint64_t at = 0, there = part.size();
         for (const Piece& piece : file.pieces) {
             bool inside = piece.from_base
@@ -150,7 +180,7 @@ class Applier {
                 auto is_right = std::async(std::launch::async, [&] {
                     return fits(piece, before.subspan(piece.offset, piece.size));
                 });
-                bool copied = part.copy(from, before, piece.offset, piece.size, at);
+                bool copied = part.copy(base.descriptor(), before, piece.offset, piece.size, at);
                 if (!is_right.get())
                     return damaged_delta(delta_, "what it takes from the output is not there");
                 if (!copied) return cant_write(name);
@@ -159,8 +189,8 @@ class Applier {
                 std::string raw;
                 if (piece.packed != "none") {
                     if (piece.size > largest_piece) return damaged_delta(delta_, "a piece is too large");
-                    raw.resize(piece.size);
-                    if (!unpack_piece(stored, piece.packed == "zstd-base" ? before : ByteSpan(), raw))
+                    ByteSpan known = piece.packed == "zstd-base" ? before : ByteSpan();
+                    if (!unpack_piece(stored, known, piece.size, raw))
                         return damaged_delta(delta_, "a piece can't be unpacked");
                     stored = as_bytes(raw);
                 }
@@ -169,7 +199,8 @@ class Applier {
             }
             at += piece.size;
         }
-        if (!part.finish(at, file.mode)) return cant_write(name);
+        // The delta says whether it is a program, and nothing else of who may do what.
+        if (!part.finish(at, (file.mode & 0111) != 0 ? 0755 : 0644)) return cant_write(name);
         return {};
     }
 
@@ -178,6 +209,11 @@ class Applier {
         auto made = PayloadContents::open(file);
         if (made && made->identity() != summary_.result_id)
             return damaged_delta(delta_, "it does not lead to the output that it promises");
+        if (made && !base_.public_key().empty() && made->public_key() != base_.public_key())
+            return fail(ErrorKind::bad_input, "the delta is not its publisher's", delta_.string(),
+                        made->public_key().empty() ? "the output is signed, and what it leads to is not"
+                                                   : "what it leads to is signed with another key",
+                        "get the delta from where the application's publisher offers it");
         return made;
     }
 
@@ -186,7 +222,7 @@ class Applier {
         if (!part.open(part_)) return cant_write(part_);
         is_ours_ = true;
         if (files_.size() != 1) return damaged_delta(delta_, "it does not have one file");
-        auto written = write_file(part, part_, files_[0], base_.bytes(), base_.file());
+        auto written = write_file(part, part_, files_[0], base_.file());
         // Each of its pieces was checked when it was taken.
         if (written)
             if (auto made = check_result(part_); !made) written = pass_on(made);
@@ -206,23 +242,23 @@ class Applier {
         });
         if (folder < 0 || ::flock(folder, LOCK_EX | LOCK_NB) != 0) return cant_write(part_);
         is_ours_ = true;
+        // Links that an earlier run took over would lead what is written now out of the folder.
+        std::vector<fs::path> links;
+        each_entry_below(part_, [&](const fs::directory_entry& entry) {
+            if (entry.is_symlink()) links.push_back(entry.path());
+        });
+        for (const fs::path& link : links) fs::remove(link, failed);
         fs::path executable;
         for (const ChangedFile& file : files_) {
-            if (file.path.empty() || fs::path(file.path).is_absolute() ||
-                fs::path(file.path).lexically_normal().string() != file.path || file.path.starts_with(".."))
-                return damaged_delta(delta_, "a path leads out of the output");
+            if (!stays_inside(file.path)) return damaged_delta(delta_, "a path leads out of the output");
             bool first = executable.empty();
             if (first) executable = part_ / file.path;
             fs::path before_name = first ? base_.file() : base_.file().parent_path() / file.path;
-            std::optional<MappedFile> before;
-            if (is_file(before_name))
-                if (auto mapped = MappedFile::open(before_name)) before = std::move(*mapped);
             fs::create_directories((part_ / file.path).parent_path(), failed);
             PartFile part;
             if (!part.open(part_ / file.path)) return cant_write(part_ / file.path);
-            auto written =
-                write_file(part, part_ / file.path, file, before ? before->bytes() : ByteSpan(), before_name);
-            if (!written) return written;
+            if (auto written = write_file(part, part_ / file.path, file, before_name); !written)
+                return written;
         }
         if (executable.empty()) return damaged_delta(delta_, "it has no executable");
         if (auto linked = take_unchanged(executable); !linked) return linked;
@@ -247,9 +283,12 @@ class Applier {
         std::map<std::string, std::string> by_hash;
         for (const StoredFile& file : base_.files()) by_hash.emplace(file.hash, file.place);
         fs::path old_folder = base_.file().parent_path();
+        for (const std::string& inner : {base_.description().tree_folder, made->description().tree_folder})
+            if (!stays_inside(inner)) return damaged_delta(delta_, "a path leads out of the output");
         fs::path old_tree = old_folder / base_.description().tree_folder;
         fs::path tree = part_ / made->description().tree_folder;
-        std::set<std::string> ours{executable.filename().string()};
+        std::set<std::string> ours;
+        for (const ChangedFile& file : files_) ours.insert(file.path);
         std::error_code failed;
         for (const StoredFile& file : made->files()) {
             fs::path to = tree / file.place;
@@ -264,6 +303,13 @@ class Applier {
         std::set<std::string> of_base{base_.file().filename().string()};
         for (const StoredFile& file : base_.files())
             of_base.insert(base_.description().tree_folder + "/" + file.place);
+        // What an earlier run wrote for another delta goes.
+        std::vector<fs::path> strange;
+        each_entry_below(part_, [&](const fs::directory_entry& entry) {
+            std::string inner = relative_to(entry.path().string(), part_.string());
+            if (!entry.is_directory(failed) && !ours.contains(inner)) strange.push_back(entry.path());
+        });
+        for (const fs::path& one : strange) fs::remove(one, failed);
         Result<void> done;
         each_entry_below(old_folder, [&](const fs::directory_entry& entry) {
             std::string inner = relative_to(entry.path().string(), old_folder.string());

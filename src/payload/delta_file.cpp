@@ -16,7 +16,8 @@ namespace {
 constexpr std::string_view magic = "OMNIDLT1";
 constexpr std::size_t front_size =
     8 + 8 + 8 + 32; ///< magic, stored and raw size of the description, its hash
-constexpr std::uint64_t largest_description = 256u << 20;
+// A description is mostly hashes, which can't be compressed much.
+constexpr std::uint64_t description_bound = 1u << 20, most_gain = 100;
 constexpr int level = 19;
 constexpr std::uint64_t largest_for_that_level =
     8u << 20; ///< above, a lower one: time grows faster than the gain
@@ -92,7 +93,9 @@ std::string pack_piece(ByteSpan raw, ByteSpan before) {
     return out;
 }
 
-bool unpack_piece(ByteSpan stored, ByteSpan before, std::string& raw) {
+bool unpack_piece(ByteSpan stored, ByteSpan before, std::uint64_t size, std::string& raw) {
+    if (ZSTD_getFrameContentSize(stored.data(), stored.size()) != size) return false;
+    raw.resize(size);
     std::unique_ptr<ZSTD_DCtx, decltype(&ZSTD_freeDCtx)> context(ZSTD_createDCtx(), &ZSTD_freeDCtx);
     ZSTD_DCtx_setParameter(context.get(), ZSTD_d_windowLogMax, most_window_log);
     ZSTD_DCtx_refPrefix(context.get(), before.data(), before.size());
@@ -109,12 +112,13 @@ Result<DeltaFile> DeltaFile::read(ByteSpan bytes, const fs::path& name) {
     if (bytes.size() < front_size || !as_text(bytes).starts_with(magic))
         return damaged_delta(name, "it is no delta");
     std::uint64_t stored = number(8), raw_size = number(16);
-    if (stored > bytes.size() - front_size || raw_size > largest_description)
+    if (stored > bytes.size() - front_size || raw_size > description_bound + stored * most_gain)
         return damaged_delta(name, "it is cut off or damaged");
     ByteSpan description = bytes.subspan(front_size, stored);
     Sha256 hash = sha256(description);
-    std::string raw(raw_size, '\0');
-    if (!std::equal(hash.begin(), hash.end(), bytes.begin() + 24) || !unpack_piece(description, {}, raw))
+    std::string raw;
+    if (!std::equal(hash.begin(), hash.end(), bytes.begin() + 24) ||
+        !unpack_piece(description, {}, raw_size, raw))
         return damaged_delta(name, "its description does not fit its hash");
     DeltaFile file;
     file.data = bytes.subspan(front_size + stored);

@@ -8,6 +8,8 @@
 
 namespace omnistasis::payload {
 
+constexpr std::uint64_t largest_piece = 64u << 20; ///< bytes of one that is in the delta
+
 /// A stretch of a file that is written: of the base's file, or of the delta's data.
 struct Piece {
     bool from_base = false;
@@ -38,8 +40,8 @@ struct DeltaFile {
 /// `raw` as one zstd frame, with `before` as what its reader has seen already. Empty where that fails.
 std::string pack_piece(ByteSpan raw, ByteSpan before);
 
-/// Fills `raw`, which has the right size.
-bool unpack_piece(ByteSpan stored, ByteSpan before, std::string& raw);
+/// Fills `raw`, unless the frame is not of `size` bytes: nothing is allocated for one that only says so.
+bool unpack_piece(ByteSpan stored, ByteSpan before, std::uint64_t size, std::string& raw);
 
 tl::unexpected<Error> damaged_delta(const fs::path& file, const std::string& why);
 

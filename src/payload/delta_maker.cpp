@@ -1,9 +1,11 @@
 #include "payload/delta_file.h"
 #include "support/hash.h"
 
+#include <algorithm>
 #include <map>
 #include <optional>
 #include <set>
+#include <unistd.h>
 
 namespace omnistasis::payload {
 
@@ -31,7 +33,8 @@ class Maker {
                     0};
         add_executable();
         if (result_.is_folder())
-            if (auto done = add_files(); !done) return pass_on(done);
+            for (auto add : {&Maker::add_files, &Maker::add_files_beside})
+                if (auto done = (this->*add)(); !done) return pass_on(done);
         DeltaFile file{summary_, std::move(files_), as_bytes(data_)};
         if (auto written = write_atomically(delta, file.text()); !written) return pass_on(written);
         return summary_;
@@ -97,7 +100,42 @@ class Maker {
         return output.file().parent_path() / output.description().tree_folder / place;
     }
 
+    /// What lies beside tree and executable, as menu entries and icons, where the base has another or none.
+    Result<void> add_files_beside() {
+        fs::path folder = result_.file().parent_path(), base_folder = base_.file().parent_path();
+        std::vector<std::string> places;
+        each_entry_below(folder, [&](const fs::directory_entry& entry) {
+            std::string place = relative_to(entry.path().string(), folder.string());
+            bool is_known = place == result_.file().filename().string() ||
+                            place.starts_with(result_.description().tree_folder + "/");
+            if (!is_known && !entry.is_symlink() && entry.is_regular_file()) places.push_back(place);
+        });
+        std::ranges::sort(places);
+        for (const std::string& place : places) {
+            auto content = MappedFile::open(folder / place);
+            if (!content) return pass_on(content);
+            summary_.result_size += content->bytes().size();
+            auto before = MappedFile::open(base_folder / place);
+            if (before && before->text() == content->text()) {
+                summary_.taken += content->bytes().size();
+                continue;
+            }
+            ChangedFile changed{place, ::access((folder / place).c_str(), X_OK) == 0 ? 0755u : 0644u, {}};
+            add_data(changed, content->bytes(), before ? before->bytes() : ByteSpan());
+            files_.push_back(std::move(changed));
+        }
+        return {};
+    }
+
     void add_data(ChangedFile& file, ByteSpan bytes, ByteSpan before) {
+        do {
+            std::size_t size = std::min<std::size_t>(bytes.size(), largest_piece);
+            add_piece(file, bytes.first(size), before);
+            bytes = bytes.subspan(size);
+        } while (!bytes.empty());
+    }
+
+    void add_piece(ChangedFile& file, ByteSpan bytes, ByteSpan before) {
         std::string stored = pack_piece(bytes, before);
         Piece piece{false,
                     data_.size(),

@@ -104,7 +104,8 @@ Result<void> PayloadContents::read() {
     if (error == ReadError::none) error = index.open({raw, trailer.index_raw}, trailer, !is_folder());
     if (error != ReadError::none) return damaged(payload::text_of(error));
     std::vector<std::uint8_t> room(tree_identity_size(head, index));
-    if (!is_tree_id_right(head, index, room.data())) return damaged("the tree's id is not that of its content");
+    if (!is_tree_id_right(head, index, room.data()))
+        return damaged("the tree's id is not that of its content");
     for (std::uint32_t i = 0; i < index.content_count(); ++i) raw_size_ += index.content_size(i);
     File file;
     for (std::size_t at = 0; index.next_file(at, file);)

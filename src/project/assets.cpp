@@ -5,25 +5,49 @@
 #include "support/pattern.h"
 #include "support/subprocess.h"
 
+#include <algorithm>
 #include <fmt/format.h>
+#include <linux/magic.h>
 #include <set>
+#include <sys/vfs.h>
 
 namespace omnistasis {
 
 namespace {
 
-void collect(const fs::path& folder, const std::string& inner, std::set<std::string>& open,
-             std::vector<std::string>& files) {
-    std::string real = real_path(folder);
-    if (!open.insert(real).second) return;
-    for (const FolderEntry& entry : list_folder(folder)) {
-        std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
-        if (!entry.is_folder)
-            files.push_back(path);
-        else if (entry.name != ".git" && !any_names(&Conventions::cache_folders, entry.name))
-            collect(folder / entry.name, path, open, files);
+/// Links from folder to folder can multiply what is there without end.
+constexpr std::size_t most_folders = 100'000, most_files = 1'000'000;
+
+/// Gives the files below a folder; stops beyond the bounds.
+class Collector {
+  public:
+    std::vector<std::string> files; ///< relative paths
+    bool is_too_much() const { return folders_ > most_folders || files.size() > most_files; }
+
+    void collect(const fs::path& folder, const std::string& inner) {
+        std::string real = real_path(folder);
+        if (++folders_ > most_folders || !open_.insert(real).second) return;
+        for (const FolderEntry& entry : list_folder(folder)) {
+            std::string path = inner.empty() ? entry.name : inner + "/" + entry.name;
+            if (!entry.is_folder)
+                files.push_back(path);
+            else if (entry.name != ".git" && !any_names(&Conventions::cache_folders, entry.name))
+                collect(folder / entry.name, path);
+            if (is_too_much()) break;
+        }
+        open_.erase(real);
     }
-    open.erase(real);
+
+  private:
+    std::set<std::string> open_; ///< the folders around the present one, without links
+    std::size_t folders_ = 0;
+};
+
+/// Files there are made up by the kernel as they are read: they have no size, and some have no end.
+bool is_made_up(const fs::path& path) {
+    struct statfs system {};
+    return ::statfs(path.c_str(), &system) == 0 &&
+           (system.f_type == PROC_SUPER_MAGIC || system.f_type == SYSFS_MAGIC);
 }
 
 std::string without_end_slash(std::string path) {
@@ -38,6 +62,19 @@ tl::unexpected<Error> nothing_found(const Asset& asset, const std::string& why) 
 }
 
 } // namespace
+
+std::string why_no_place(const std::string& path) {
+    constexpr std::size_t longest_path = 3000, longest_name = 255;
+    if (path.find('\0') != std::string::npos) return "it has a zero byte";
+    if (path.size() > longest_path) return fmt::format("it is longer than {} bytes", longest_path);
+    for (std::size_t start = 0; start <= path.size();) {
+        std::size_t slash = std::min(path.find('/', start), path.size());
+        if (slash - start > longest_name)
+            return fmt::format("a name in it is longer than {} bytes", longest_name);
+        start = slash + 1;
+    }
+    return {};
+}
 
 std::string place_of_absolute(const std::string& path) {
     constexpr std::string_view prefix = "/usr/";
@@ -79,6 +116,12 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
                             : slash == std::string::npos       ? ""
                                                                : from.substr(0, slash);
         fs::path start = project.folder / fixed;
+        std::string nowhere = why_no_place(from + to);
+        if (nowhere.empty() && is_made_up(start)) nowhere = "the system makes up what is read there";
+        if (!nowhere.empty())
+            return fail(ErrorKind::bad_input,
+                        fmt::format("`{}` can't be an asset", asset.from.substr(0, 200)), asset.where,
+                        nowhere, "name a file or folder on a disk");
         std::size_t before = found.size();
         if (is_file(start)) {
             std::string name = start.filename().string();
@@ -93,9 +136,16 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
             continue;
         }
         if (!is_folder(start)) return nothing_found(asset, fmt::format("there is no {}", start.string()));
-        std::vector<std::string> files;
-        std::set<std::string> open;
-        collect(start, "", open, files);
+        Collector below;
+        below.collect(start, "");
+        if (below.is_too_much())
+            return fail(
+                ErrorKind::bad_input, fmt::format("the asset `{}` is too much", asset.from), asset.where,
+                fmt::format("there are more than {} files or {} folders; links may lead from folder to "
+                            "folder in circles",
+                            most_files, most_folders),
+                "name the folders that the application reads");
+        const std::vector<std::string>& files = below.files;
         bool outside = fs::path(fixed).is_absolute() || fixed.starts_with("..");
         std::string base = !to.empty() ? to : outside ? start.filename().string() : fixed;
         if (base == ".") base.clear();
@@ -117,10 +167,9 @@ std::vector<AssetFile> find_initial_state(const Project& project) {
         fs::path path = project.folder / state.path;
         if (is_file(path)) found.push_back({path, state.path});
         if (!is_folder(path)) continue;
-        std::vector<std::string> files;
-        std::set<std::string> open;
-        collect(path, "", open, files);
-        for (const std::string& file : files) found.push_back({path / file, state.path + "/" + file});
+        Collector below;
+        below.collect(path, "");
+        for (const std::string& file : below.files) found.push_back({path / file, state.path + "/" + file});
     }
     return found;
 }

@@ -32,4 +32,8 @@ Result<std::vector<AssetFile>> find_assets(const Project& project);
 /// folder. A path where nothing is has none.
 std::vector<AssetFile> find_initial_state(const Project& project);
 
+/// Why a path can't be a place in the app tree: it is longer than the launchers take, or no system has such a
+/// name. Empty where it can.
+std::string why_no_place(const std::string& path);
+
 } // namespace omnistasis

@@ -2,6 +2,7 @@
 
 #include "project/own_files.h"
 #include "project/project_file.h"
+#include "project/project_file_place.h"
 #include "project/project_words.h"
 #include "support/files.h"
 #include "support/near_match.h"
@@ -15,25 +16,19 @@ namespace omnistasis {
 
 namespace {
 
-constexpr const char* project_file_name = "omnistasis.toml";
-
 /// A name that is a file name everywhere.
 Result<void> check_name(const std::string& name) {
     bool bad = name.empty() || name == "." || name == ".." || name.size() > 120 ||
                name.find_first_of("/\\:*?\"<>|\n\t") != std::string::npos ||
                std::ranges::any_of(name, [](char c) { return static_cast<unsigned char>(c) < 0x20; });
+    if (!bad && (name == "trace.json" || name == "proof.json"))
+        return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", name),
+                    "app.name or --name", "a file of that name is written beside the output",
+                    "take another name");
     if (!bad) return {};
     return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", name),
                 "app.name or --name", "it becomes a file name on every platform",
                 "use letters, digits, spaces, `-`, `_` and `.`, at most 120 of them");
-}
-
-/// The project file of a source file: in its folder or in one above it.
-fs::path project_file_above(const fs::path& source) {
-    fs::path folder = source.parent_path();
-    for (int up = 0; up < 8 && folder.has_relative_path(); ++up, folder = folder.parent_path())
-        if (is_file(folder / project_file_name)) return folder / project_file_name;
-    return {};
 }
 
 Result<void> find_entry(const ProjectOptions& options, Project& project) {
@@ -43,18 +38,21 @@ Result<void> find_entry(const ProjectOptions& options, Project& project) {
     if (!path.has_filename()) path = path.parent_path();
     if (is_folder(path)) {
         project.folder = path;
-        if (!is_there(path / project_file_name)) return {};
-        project.project_file = path / project_file_name;
+        auto file = find_project_file(path, false);
+        if (!file) return pass_on(file);
+        if (file->empty()) return {};
+        project.project_file = *file;
         return read_project_file(project.project_file, project);
     }
     project.folder = path.parent_path();
     project.entry = path.filename().string();
-    fs::path file = project_file_above(path);
-    if (file.empty()) return {};
+    auto file = find_project_file(project.folder, true);
+    if (!file) return pass_on(file);
+    if (file->empty()) return {};
     Project around;
-    around.folder = file.parent_path();
-    around.project_file = file;
-    if (auto read = read_project_file(file, around); !read) return read;
+    around.folder = file->parent_path();
+    around.project_file = *file;
+    if (auto read = read_project_file(*file, around); !read) return read;
     // A file that names no entry holds for all. For another program of the same project its runtime holds;
     // its name and the rest do not.
     if (around.entry.empty()) around.entry = path.lexically_relative(around.folder).generic_string();
@@ -112,6 +110,9 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
     return {};
 }
 
+/// What is moved out of the way in the data folder gets an ending.
+constexpr std::size_t longest_state_name = 200; // bytes
+
 /// Brings the state paths into one form. Each is below the project's folder, and none is in another.
 Result<void> check_states(Project& project) {
     for (State& state : project.states) {
@@ -123,6 +124,9 @@ Result<void> check_states(Project& project) {
         state.is_folder = path.ends_with('/') || is_folder(project.folder / path);
         while (path.ends_with('/') && path.size() > 1) path.pop_back();
         if (path.empty() || path == ".") return wrong("it is the whole project");
+        if (std::string why = why_no_place(path); !why.empty()) return wrong(why);
+        if (fs::path(path).filename().string().size() > longest_state_name)
+            return wrong(fmt::format("its name is longer than {} bytes", longest_state_name));
         if (path.front() == '/' || path == ".." || path.starts_with("../"))
             return wrong("it is outside of the project");
         state.path = path;

@@ -15,6 +15,8 @@ namespace omnistasis {
 
 namespace {
 
+constexpr std::size_t most_bytes = 1u << 20;
+
 std::string name_of(const ProjectPart& part) {
     return std::visit([](const auto& one) { return one.name; }, part);
 }
@@ -45,6 +47,10 @@ class ProjectFileReader {
     Result<void> read() {
         auto text = read_text(file_);
         if (!text) return pass_on(text);
+        if (text->size() > most_bytes)
+            return fail(ErrorKind::bad_input, "the project file is too large", file_,
+                        fmt::format("it has {} bytes, and may have {}", text->size(), most_bytes),
+                        "name folders and patterns instead of single files");
         toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed)
             return wrong(parsed.error().source(), "the project file is not valid TOML",

@@ -161,6 +161,8 @@ Result<std::string> zip_with_members(const fs::path& file, const std::vector<std
         return fail(ErrorKind::bad_input, "the archive can't be read", file.string(),
                     why != nullptr ? why : "", "get it anew");
     };
+    if (!is_file(file))
+        return fail(ErrorKind::bad_input, "the archive can't be read", file, "it is not a file");
     if (library.read_open_filename(in.get(), file.c_str(), 1u << 16) != ARCHIVE_OK) return broken();
     std::string bytes;
     ZipWriter out(library, "store", file.string());
@@ -224,6 +226,9 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
                     fmt::format("it holds more than {} bytes", most),
                     "name the folder of the runtime itself");
     };
+    // A pipe would make us wait for somebody to write into it.
+    if (!is_file(file))
+        return fail(ErrorKind::bad_input, "the archive can't be unpacked", file, "it is not a file");
     if (library.read_open_filename(in.get(), file.c_str(), 1u << 16) != ARCHIVE_OK) return broken(in.get());
     std::uint64_t total = 0;
     archive_entry* entry = nullptr;

@@ -10,9 +10,10 @@
 #include <dirent.h>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <map>
 #include <mutex>
 #include <random>
-#include <set>
+#include <sys/file.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -27,8 +28,9 @@ constexpr std::size_t most_read = 64u << 10;
 constexpr std::size_t most_read_in_part = 12u << 10;
 
 std::mutex staging_mutex;
-std::set<std::string>& staging_folders() {
-    static std::set<std::string> folders;
+/// With the descriptor that holds each one's lock; -1 where there is none.
+std::map<std::string, int>& staging_folders() {
+    static std::map<std::string, int> folders;
     return folders;
 }
 
@@ -229,14 +231,55 @@ void each_entry_below(const fs::path& folder, const std::function<void(const fs:
         take(*entry);
 }
 
+namespace {
+
+constexpr std::string_view staging_word = ".staging-";
+
+/// Opens a staging folder and locks it as long as this process lives; -1 where another has it.
+int locked_folder(const fs::path& path, bool waits) {
+    int folder = ::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    struct stat status {};
+    if (folder >= 0 && ::fstat(folder, &status) == 0 && status.st_uid == ::geteuid() &&
+        ::flock(folder, waits ? LOCK_EX : LOCK_EX | LOCK_NB) == 0)
+        return folder;
+    if (folder >= 0) ::close(folder);
+    return -1;
+}
+
+/// Builds that were killed leave theirs behind.
+void remove_abandoned(const fs::path& parent) {
+    std::error_code failed;
+    for (const auto& entry : fs::directory_iterator(parent, failed)) {
+        std::string name = entry.path().filename().string();
+        if (!name.starts_with('.') || name.find(staging_word) == std::string::npos) continue;
+        int folder = locked_folder(entry.path(), false);
+        if (folder < 0) continue;
+        fs::remove_all(entry.path(), failed);
+        ::close(folder);
+    }
+}
+
+} // namespace
+
 Result<StagingFolder> StagingFolder::make(const fs::path& parent, const std::string& name) {
-    fs::path path = parent / fmt::format(".{}.{}", name, random_suffix());
-    std::lock_guard lock(staging_mutex);
-    if (::mkdir(path.c_str(), 0755) != 0)
-        return fail(ErrorKind::unwritable, "can't write into the folder", parent, system_text(errno),
-                    "choose another folder with --out, or change the permissions of this one");
-    staging_folders().insert(path.string());
-    return StagingFolder(path);
+    remove_abandoned(parent);
+    for (;;) {
+        fs::path path = parent / fmt::format(".{}{}{}", name, staging_word, random_suffix());
+        std::lock_guard lock(staging_mutex);
+        if (::mkdir(path.c_str(), 0755) != 0)
+            return fail(ErrorKind::unwritable, "can't write into the folder", parent, system_text(errno),
+                        "choose another folder with --out, or change the permissions of this one");
+        // Between the two another build may have taken it for an abandoned one. Where the file system knows
+        // no locks it stays as it is.
+        int folder = locked_folder(path, true);
+        struct stat status {};
+        if (::lstat(path.c_str(), &status) != 0) {
+            if (folder >= 0) ::close(folder);
+            continue;
+        }
+        staging_folders().emplace(path.string(), folder);
+        return StagingFolder(path);
+    }
 }
 
 StagingFolder::~StagingFolder() {
@@ -244,14 +287,17 @@ StagingFolder::~StagingFolder() {
     std::lock_guard lock(staging_mutex);
     std::error_code ignored;
     fs::remove_all(path_, ignored);
-    staging_folders().erase(path_.string());
+    auto entry = staging_folders().find(path_.string());
+    if (entry == staging_folders().end()) return;
+    if (entry->second >= 0) ::close(entry->second);
+    staging_folders().erase(entry);
 }
 
 void remove_staging_folders() {
     std::lock_guard lock(staging_mutex);
     std::error_code ignored;
     // Other threads may still be adding files: a second pass takes what came in between.
-    for (const auto& folder : staging_folders())
+    for (const auto& [folder, lock_of_it] : staging_folders())
         for (int pass = 0; pass < 100 && fs::exists(folder, ignored); ++pass) fs::remove_all(folder, ignored);
 }
 

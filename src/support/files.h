@@ -100,7 +100,7 @@ void each_entry_below(const fs::path& folder, const std::function<void(const fs:
 /// A temporary folder next to the place that its content shall take, removed unless it was kept.
 class StagingFolder {
   public:
-    /// Makes `<parent>/.<name>.<random>`.
+    /// Makes `<parent>/.<name>.staging-<random>`; those of processes that are gone go.
     static Result<StagingFolder> make(const fs::path& parent, const std::string& name);
     StagingFolder(StagingFolder&& other) noexcept : path_(std::move(other.path_)) { other.path_.clear(); }
     StagingFolder& operator=(StagingFolder&&) = delete;

@@ -4,6 +4,7 @@
 #include "support/hash.h"
 
 #include <algorithm>
+#include <chrono>
 #include <cstdlib>
 #include <fmt/format.h>
 #include <openssl/evp.h>
@@ -16,6 +17,20 @@ namespace {
 constexpr std::string_view mark = "OMNISHR1";
 constexpr std::size_t code_size = 32;
 constexpr std::size_t most_waiting = 128u << 20; ///< bytes; whoever has more waits
+// What all waiting for the server together may cost, of threads that wait at once each: so many seconds, and
+// one more for so many bytes that came or went. A store that takes longer is slower than the work itself.
+constexpr double patience = 60, bytes_a_second = 1 << 20;
+
+/// An address as it may be shown: without the password in it.
+std::string without_password(const std::string& server) {
+    std::size_t scheme = server.find("://"), at = server.rfind('@');
+    if (scheme == std::string::npos || at == std::string::npos || at < scheme) return server;
+    return server.substr(0, scheme + 3) + server.substr(at + 1);
+}
+
+double seconds_since(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
 
 } // namespace
 
@@ -97,10 +112,21 @@ void SharedStore::give_back(std::unique_ptr<WebClient> connection) {
 void SharedStore::note_trouble(const std::string& what) {
     std::lock_guard lock(mutex_);
     if (trouble_.empty())
-        trouble_ = fmt::format("the shared store at {}{} is not used: {}", server_, folder_, what);
+        trouble_ =
+            fmt::format("the shared store at {}{} is not used: {}", without_password(server_), folder_, what);
     waiting_.clear();
     waiting_bytes_ = 0;
     changed_.notify_all();
+}
+
+void SharedStore::count(double seconds, std::size_t bytes) {
+    bool is_slow = false;
+    {
+        std::lock_guard lock(mutex_);
+        waited_ += seconds - static_cast<double>(bytes) / bytes_a_second;
+        is_slow = waited_ > patience;
+    }
+    if (is_slow) note_trouble("it is too slow");
 }
 
 bool SharedStore::is_given_up() const {
@@ -119,11 +145,13 @@ std::optional<std::string> SharedStore::get(std::string_view key) {
     if (!connection) return std::nullopt;
     std::string content;
     bool too_large = false;
+    auto start = std::chrono::steady_clock::now();
     auto answer = connection->get(path_of(key), [&](std::string_view piece) {
         too_large = content.size() + piece.size() > largest_object + mark.size() + code_size;
         if (!too_large) content += piece;
         return !too_large;
     });
+    count(seconds_since(start), content.size());
     if (answer.status < 0) {
         note_trouble(too_large ? "it sends more than anybody puts there" : answer.why);
         return std::nullopt;
@@ -161,7 +189,9 @@ void SharedStore::send_all() {
         waiting_.pop_front();
         sending_ = true;
         lock.unlock();
+        auto start = std::chrono::steady_clock::now();
         auto answer = connection->put(object.path, object.content);
+        count(seconds_since(start), object.content.size());
         if (answer.status < 0)
             note_trouble(answer.why);
         else if (answer.status >= 300)

@@ -62,6 +62,8 @@ class SharedStore {
     void give_back(std::unique_ptr<WebClient> connection);
     void note_trouble(const std::string& what);
     bool is_given_up() const;
+    /// What an answer took; gives the server up where it is too slow for what it brings.
+    void count(double seconds, std::size_t bytes);
     void send_all();
 
     std::string server_; ///< scheme, host and port
@@ -73,6 +75,7 @@ class SharedStore {
     std::deque<Object> waiting_;
     std::size_t waiting_bytes_ = 0;
     bool sending_ = false, ending_ = false;
+    double waited_ = 0; ///< seconds, less what the bytes were worth
     std::string trouble_;
     std::thread sender_;
 };

@@ -23,6 +23,20 @@ std::string bytes_of(sqlite3_stmt* statement, int column) {
                : std::string(bytes, static_cast<std::size_t>(sqlite3_column_bytes(statement, column)));
 }
 
+/// Stands in front of a value in the index: of key, value and file together. One flipped bit in any of them,
+/// and the result is as good as none.
+constexpr std::size_t check_size = 32;
+
+std::string check_of(std::string_view key, std::string_view value, std::string_view object) {
+    std::string all;
+    all.reserve(key.size() + value.size() + object.size() + 1);
+    all += key;
+    all += object;
+    all += static_cast<char>(object.size()); // a file's hash has the size that it has, or is not there
+    all += value;
+    return damage_check(as_bytes(all));
+}
+
 /// A prepared statement for one use.
 class Statement {
   public:
@@ -117,7 +131,10 @@ std::optional<std::string> Store::find(std::string_view key, Sha256* hash) {
                 if (sqlite3_column_int64(find_, 1) != today_) old_.emplace_back(key);
             }
             sqlite3_reset(find_);
-            if (!is_there) return std::nullopt;
+            if (!is_there || value.size() < check_size) return std::nullopt;
+            std::string check = value.substr(0, check_size);
+            value.erase(0, check_size);
+            if (check != check_of(key, value, object)) return std::nullopt;
         }
     }
     if (!object.empty()) return read_object(object, hash);
@@ -191,7 +208,8 @@ void Store::flush() {
             insert.bind(2, today_);
             insert.bind(3, static_cast<std::int64_t>(kept.size));
             insert.bind(4, kept.object);
-            insert.bind(5, kept.value);
+            std::string checked = check_of(kept.key, kept.value, kept.object) + kept.value;
+            insert.bind(5, checked);
             insert.step();
             insert.reset();
         }

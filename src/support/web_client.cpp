@@ -47,7 +47,7 @@ void WebClient::Close::operator()(void* client) const { module().close(client); 
 Result<std::unique_ptr<WebClient>> WebClient::open(const std::string& server) {
     if (!module().why.empty())
         return fail(ErrorKind::missing, "can't use the web", (own_modules() / "http.so").string(),
-                    module().why, "install the package libcpp-httplib0.11");
+                    module().why, "install the package libcurl4");
     auto client = std::make_unique<WebClient>();
     client->client_.reset(module().open(server.c_str()));
     if (!client->client_)

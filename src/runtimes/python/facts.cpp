@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/json.h"
 #include "support/subprocess.h"
+#include "support/trusted_owner.h"
 #include "support/witness.h"
 
 #include <algorithm>
@@ -51,6 +52,8 @@ Result<std::string> find_interpreter(const std::string& home, const std::filesys
     for (fs::path folder = project_folder;; folder = folder.parent_path()) {
         for (const char* name : {".venv", "venv"}) {
             if (!is_there(folder / name / "pyvenv.cfg")) continue;
+            if (auto right = check_owner(folder / name, "the virtual environment"); !right)
+                return pass_on(right);
             if (std::string found = interpreter_in(folder / name); !found.empty()) return found;
             return fail(ErrorKind::missing, "the virtual environment's interpreter can't be started",
                         (folder / name).string(), "the file that it leads to is gone",
