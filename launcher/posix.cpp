@@ -37,7 +37,10 @@ volatile const WindowSlot window_slot = {
     {'O', 'M', 'N', 'I', 'S', 'T', 'A', 'S', 'I', 'S', '-', 'W', 'I', 'N', 'D', 'O', 'W', ':'}, 0};
 
 /// Says why the application does not start; to somebody without a terminal in a window.
-[[noreturn]] void stop(const char* called_as, const Failure& failure) {
+[[noreturn]] void stop(const char* called_as, Failure& failure) {
+    // A path could hold what a terminal takes for a command.
+    for (char* at = failure.text; *at != 0; ++at)
+        if (static_cast<unsigned char>(*at) < 0x20 || *at == 0x7F) *at = '?';
     const char* slash = strrchr(called_as, '/');
     const char* name = slash != nullptr ? slash + 1 : called_as;
     fprintf(stderr, "%s: %s\n", name, failure.text);

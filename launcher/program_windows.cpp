@@ -162,8 +162,8 @@ void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure)
     STARTUPINFOW startup = {};
     GetStartupInfoW(&startup);
     startup.cb = sizeof startup;
-    startup.lpReserved2 = nullptr;
-    startup.cbReserved2 = 0;
+    // In the reserved fields C libraries pass on the descriptors beyond the three streams (as Node.js does
+    // for the channel to a child): they stay as they are, and their handles are inherited like the others.
     startup.dwFlags |= STARTF_USESTDHANDLES;
     startup.hStdInput = GetStdHandle(STD_INPUT_HANDLE);
     startup.hStdOutput = GetStdHandle(STD_OUTPUT_HANDLE);

@@ -79,9 +79,10 @@ class Builder {
         shape_ = platform_.shape(project_);
         if (auto right = platform_.check(project_); !right) return pass_on(right);
         if (!project_.icon.empty()) {
-            auto opened = dress::IconSource::open(project_.folder / project_.icon, installation_.launchers);
+            auto opened = dress::IconPictures::open(project_.folder / project_.icon, installation_.launchers,
+                                                    platform_.icon_edges());
             if (!opened) return pass_on(opened);
-            result_.remarks = opened->remarks(platform_.largest_icon());
+            result_.remarks = dress::icon_remarks(opened->facts(), platform_.icon_edges().back());
             icon_.emplace(std::move(*opened));
         }
         if (auto read = read_launchers(); !read) return pass_on(read);
@@ -137,7 +138,7 @@ class Builder {
     }
 
   private:
-    const dress::IconSource* icon() const { return icon_ ? &*icon_ : nullptr; }
+    const dress::IconPictures* icon() const { return icon_ ? &*icon_ : nullptr; }
 
     Result<void> read_launchers() {
         auto read = [&](bool is_signed) -> Result<std::string> {
@@ -621,7 +622,7 @@ class Builder {
     Observer& observer_;
     const dress::Platform& platform_;
     dress::Shape shape_;
-    std::optional<dress::IconSource> icon_;
+    std::optional<dress::IconPictures> icon_;
     std::string launcher_;
     std::string front_launcher_; ///< the one in front of the tree: with the mode and the public key
     std::optional<payload::SigningKey> key_;

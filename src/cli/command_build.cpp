@@ -40,12 +40,12 @@ void print_groups(const payload::PayloadSizes& sizes) {
                         sizes.known_blocks == 0 ? ""
                                                 : fmt::format(" ({} of {} blocks were kept from earlier)",
                                                               sizes.known_blocks, sizes.blocks));
-    fmt::print("  {} compressed to {}{}\n", size_text(sizes.raw), size_text(sizes.stored), how);
+    say(stdout, "  {} compressed to {}{}\n", size_text(sizes.raw), size_text(sizes.stored), how);
     for (const auto& [name, size] : groups)
         if (size.raw > 0)
-            fmt::print("    {:{}}  {:>7} -> {:>7}, {:2.0f} % less\n", name, width, size_text(size.raw),
-                       size_text(size.stored),
-                       100.0 - 100.0 * static_cast<double>(size.stored) / static_cast<double>(size.raw));
+            say(stdout, "    {:{}}  {:>7} -> {:>7}, {:2.0f} % less\n", name, width, size_text(size.raw),
+                size_text(size.stored),
+                100.0 - 100.0 * static_cast<double>(size.stored) / static_cast<double>(size.raw));
 }
 
 /// The largest parts: what each weighs with all that only it needs, and the option that leaves it out.
@@ -57,15 +57,15 @@ void print_largest(const build::BuildResult& result) {
     if (large.empty()) return;
     std::size_t width = 4;
     for (const plan::Contribution& one : large) width = std::max(width, one.name.size());
-    fmt::print("  {:{}}  {:>8}  {:>8}\n", "part", width, "alone", "in all");
+    say(stdout, "  {:{}}  {:>8}  {:>8}\n", "part", width, "alone", "in all");
     for (const plan::Contribution& one : large) {
         // What begins with an underscore is a part of another.
         std::string option = one.own ? "the application's own"
                              : one.needed || one.name.starts_with('_')
                                  ? "needed"
                                  : "--exclude " + one.name + " leaves it out";
-        fmt::print("  {:{}}  {:>8}  {:>8}  {}\n", one.name, width, size_text(one.alone), size_text(one.saves),
-                   option);
+        say(stdout, "  {:{}}  {:>8}  {:>8}  {}\n", one.name, width, size_text(one.alone),
+            size_text(one.saves), option);
     }
 }
 
@@ -81,9 +81,10 @@ void print_own(const Job& job) {
         size += failed ? 0 : bytes;
     }
     if (count > 1 && job.project.own_files)
-        fmt::print("  of these {} files, {}, are the application's own (--without own-files takes only what "
-                   "is reached)\n",
-                   count, size_text(size));
+        say(stdout,
+            "  of these {} files, {}, are the application's own (--without own-files takes only what "
+            "is reached)\n",
+            count, size_text(size));
 }
 
 /// The first few names, and how many more there are.
@@ -98,32 +99,33 @@ void print_left_out(const trace::Graph& graph) {
     std::vector<std::string> names;
     for (const trace::LeftOut& one : graph.left_out) names.push_back(one.name);
     if (!names.empty())
-        fmt::print(
+        say(stdout,
             "  left out, as only packages ask for {} and can do without: {} (--include NAME brings one in)\n",
             names.size() == 1 ? "it" : "them", some_of(names));
     if (!graph.not_carried.empty())
-        fmt::print("  installed, not carried, as nothing asks for {}: {}\n",
-                   graph.not_carried.size() == 1 ? "it" : "them", some_of(graph.not_carried));
+        say(stdout, "  installed, not carried, as nothing asks for {}: {}\n",
+            graph.not_carried.size() == 1 ? "it" : "them", some_of(graph.not_carried));
 }
 
 void print_summary(const Job& job, const build::BuildResult& result, const BuildOptions& options) {
     std::string path = shown_path(result.output.string());
     if (options.quiet) {
-        fmt::print("{}\n", path);
+        say(stdout, "{}\n", path);
         return;
     }
-    fmt::print("{}  {}\n", styled(path, Style::bold, STDOUT_FILENO), size_text(result.size));
-    fmt::print("  {} {} for {}, {} mode, with {}\n", job.project.form == Form::file ? "one file" : "a folder",
-               job.project.form == Form::file ? "that runs alone" : "with all that it needs", result.target,
-               mode_word(job.project.mode), result.runtime);
-    fmt::print("  {}, {}, {}; {} in {}\n", plural(result.modules, "module", "modules"),
-               plural(result.libraries, "native library", "native libraries"),
-               plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
-               plural(result.tree_files, "file", "files"));
+    say(stdout, "{}  {}\n", styled(path, Style::bold, STDOUT_FILENO), size_text(result.size));
+    say(stdout, "  {} {} for {}, {} mode, with {}\n",
+        job.project.form == Form::file ? "one file" : "a folder",
+        job.project.form == Form::file ? "that runs alone" : "with all that it needs", result.target,
+        mode_word(job.project.mode), result.runtime);
+    say(stdout, "  {}, {}, {}; {} in {}\n", plural(result.modules, "module", "modules"),
+        plural(result.libraries, "native library", "native libraries"),
+        plural(result.data_files, "data file", "data files"), size_text(result.tree_size),
+        plural(result.tree_files, "file", "files"));
     // Of most libraries there are no more than a few bytes.
     if (result.stripped_bytes > result.tree_size / 33)
-        fmt::print("  without the debug symbols of {}: {} less (keep_debug_symbols = true keeps them)\n",
-                   plural(result.stripped_files, "file", "files"), size_text(result.stripped_bytes));
+        say(stdout, "  without the debug symbols of {}: {} less (keep_debug_symbols = true keeps them)\n",
+            plural(result.stripped_files, "file", "files"), size_text(result.stripped_bytes));
     print_groups(result.payload);
     print_own(job);
     print_largest(result);
@@ -132,12 +134,12 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
     for (const trace::Absent& one : job.graph.absent)
         if (!one.of_runtime) absent.push_back(&one);
     if (!absent.empty())
-        fmt::print("  {} that the application can do without {} not there{}\n",
-                   plural(absent.size(), "import", "imports"), absent.size() == 1 ? "is" : "are",
-                   options.verbose ? ":" : " (listed in trace.json)");
+        say(stdout, "  {} that the application can do without {} not there{}\n",
+            plural(absent.size(), "import", "imports"), absent.size() == 1 ? "is" : "are",
+            options.verbose ? ":" : " (listed in trace.json)");
     if (options.verbose)
         for (const trace::Absent* one : absent)
-            fmt::print("    {}  {}:{}\n", one->name, shown_path(one->file), one->line);
+            say(stdout, "    {}  {}:{}\n", one->name, shown_path(one->file), one->line);
 }
 
 void print_json(const Job& job, const build::BuildResult& result) {
@@ -168,7 +170,7 @@ void print_json(const Job& job, const build::BuildResult& result) {
     for (const trace::LooseEnd& end : job.graph.loose_ends)
         json["loose_ends"].push_back(
             {{"kind", end.kind}, {"what", end.what}, {"file", end.file}, {"line", end.line}});
-    fmt::print("{}", json_lines(json));
+    say(stdout, "{}", json_lines(json));
 }
 
 void print_built(const Job& job, const build::BuildResult& result, const BuildOptions& options) {
@@ -203,18 +205,17 @@ void print_findings(const review::Review& review) {
         if (!one.is_own) {
             ++others;
         } else if (++own <= most) {
-            fmt::print(stderr, "note: {}{}: {}{}\n", shown_path(one.file),
-                       one.line == 0 ? "" : fmt::format(":{}", one.line), one.what,
-                       one.excerpt.empty() ? "" : " (" + one.excerpt + ")");
+            say(stderr, "note: {}{}: {}{}\n", shown_path(one.file),
+                one.line == 0 ? "" : fmt::format(":{}", one.line), one.what,
+                one.excerpt.empty() ? "" : " (" + one.excerpt + ")");
         }
     }
-    if (own > most) fmt::print(stderr, "note: {} more findings like these are in the report\n", own - most);
+    if (own > most) say(stderr, "note: {} more findings like these are in the report\n", own - most);
     if (others > 0)
-        fmt::print(
-            stderr,
+        say(stderr,
             "note: packages hold {} that look like credentials, as examples do; the report lists them\n",
             plural(others, "text", "texts"));
-    for (const std::string& rule : review.idle_rules) fmt::print(stderr, "note: {}\n", rule);
+    for (const std::string& rule : review.idle_rules) say(stderr, "note: {}\n", rule);
 }
 
 /// What a build is about to replace, kept open: it is compared with what replaces it.
@@ -289,7 +290,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
                                job->installation, job->jobs, progress);
     progress.clear();
     if (std::string trouble = job->store->shared_trouble(); !trouble.empty() && !options.quiet)
-        fmt::print(stderr, "note: {}\n", trouble);
+        say(stderr, "note: {}\n", trouble);
     if (!result) return pass_on(result);
     auto noting = std::async(std::launch::async, [&] {
         auto noted = note_build(*job, *result, before);
@@ -301,11 +302,11 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     if (!trace_file) return pass_on(trace_file);
     kept.keep({{job->graph, job->runtime_title}, *result}, reading, *trace_file, witness);
     if (auto noted = noting.get(); !noted && !options.quiet)
-        fmt::print(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
+        say(stderr, "note: the record of builds was not written: {}\n", noted.error().what);
     print_built(*job, *result, options);
     if (!options.quiet) print_findings(*reviewed);
     if (!options.quiet)
-        for (const std::string& remark : result->remarks) fmt::print(stderr, "note: {}\n", remark);
+        for (const std::string& remark : result->remarks) say(stderr, "note: {}\n", remark);
     if (!options.prove || target != host_target()) return {};
     return prove_job(*job, result->output_folder.empty() ? result->output : result->output_folder, options);
 }
@@ -316,7 +317,7 @@ Result<void> save_project(const BuildOptions& options) {
     job->project.targets = job->targets;
     fs::path file = job->project.folder / "omnistasis.toml";
     if (auto written = write_atomically(file, project_file_text(job->project)); !written) return written;
-    if (!options.quiet && !options.json) fmt::print(stderr, "saved {}\n", shown_path(file.string()));
+    if (!options.quiet && !options.json) say(stderr, "saved {}\n", shown_path(file.string()));
     return {};
 }
 

@@ -53,11 +53,11 @@ void print_comparison(const Comparison& found, bool verbose) {
     };
     std::string before = titled(found.name_before, found.version_before);
     std::string after = titled(found.name_after, found.version_after);
-    fmt::print("{}  {} -> {}, {}\n",
-               styled(before == after ? after : before + " -> " + after, Style::bold, STDOUT_FILENO),
-               size_text(found.size_before), size_text(found.size_after),
-               change_text(found.size_before, found.size_after));
-    if (found.same) return fmt::print("  the same, to the last byte\n");
+    say(stdout, "{}  {} -> {}, {}\n",
+        styled(before == after ? after : before + " -> " + after, Style::bold, STDOUT_FILENO),
+        size_text(found.size_before), size_text(found.size_after),
+        change_text(found.size_before, found.size_after));
+    if (found.same) return say(stdout, "  the same, to the last byte\n");
     static const std::map<std::string, std::pair<std::string, std::string>> words{
         {"setting", {"setting", "settings"}},
         {"runtime", {"runtime", "runtimes"}},
@@ -78,16 +78,16 @@ void print_comparison(const Comparison& found, bool verbose) {
         auto word = words.find(kind);
         std::string one = word == words.end() ? kind : word->second.first;
         std::string many = word == words.end() ? kind : word->second.second;
-        fmt::print("  {}\n", plural(end - i, one, many));
+        say(stdout, "  {}\n", plural(end - i, one, many));
         std::size_t shown = verbose ? end - i : std::min(end - i, shown_of_a_kind);
         for (std::size_t k = i; k < i + shown; ++k)
-            fmt::print("    {}\n", line_of(found.differences[k], width));
-        if (shown < end - i) fmt::print("    and {} more, with -v or --json\n", end - i - shown);
+            say(stdout, "    {}\n", line_of(found.differences[k], width));
+        if (shown < end - i) say(stdout, "    and {} more, with -v or --json\n", end - i - shown);
         i = end;
     }
-    if (found.differences.empty()) fmt::print("  made from the same parts\n");
-    fmt::print("  {} of the new one are not in the old one; `omnistasis delta make` writes what to send\n",
-               size_text(found.new_bytes));
+    if (found.differences.empty()) say(stdout, "  made from the same parts\n");
+    say(stdout, "  {} of the new one are not in the old one; `omnistasis delta make` writes what to send\n",
+        size_text(found.new_bytes));
 }
 
 Result<void> run_compare(const CompareOptions& options) {
@@ -103,7 +103,7 @@ Result<void> run_compare(const CompareOptions& options) {
     auto found = report::compare(*before, *after);
     if (!found) return pass_on(found);
     if (options.json)
-        fmt::print("{}", report::comparison_json(*found));
+        say(stdout, "{}", report::comparison_json(*found));
     else
         print_comparison(*found, options.verbose);
     return {};

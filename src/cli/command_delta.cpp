@@ -34,10 +34,10 @@ Result<void> run_make(const DeltaOptions& options) {
     auto made = payload::make_delta(*base, *result, file);
     if (!made) return pass_on(made);
     std::uint64_t size = fs::file_size(file);
-    fmt::print("{}  {}\n", styled(shown_path(file.string()), Style::bold, STDOUT_FILENO), size_text(size));
-    fmt::print("  leads from {} to {}, {} of {}\n", titled(made->base_name, made->base_version),
-               titled(made->result_name, made->result_version), percent(size, made->result_size),
-               size_text(made->result_size));
+    say(stdout, "{}  {}\n", styled(shown_path(file.string()), Style::bold, STDOUT_FILENO), size_text(size));
+    say(stdout, "  leads from {} to {}, {} of {}\n", titled(made->base_name, made->base_version),
+        titled(made->result_name, made->result_version), percent(size, made->result_size),
+        size_text(made->result_size));
     return {};
 }
 
@@ -50,10 +50,10 @@ Result<void> run_apply(const DeltaOptions& options) {
     std::string title = titled(applied->summary.result_name, applied->summary.result_version);
     std::string place = shown_path(applied->output.string());
     if (applied->was_there)
-        fmt::print("{} is {} already\n", place, title);
+        say(stdout, "{} is {} already\n", place, title);
     else
-        fmt::print("{} is {} now, checked to the last byte\n", styled(place, Style::bold, STDOUT_FILENO),
-                   title);
+        say(stdout, "{} is {} now, checked to the last byte\n", styled(place, Style::bold, STDOUT_FILENO),
+            title);
     return {};
 }
 

@@ -33,8 +33,8 @@ Result<void> copy_demo(const fs::path& from, const fs::path& to) {
     return write_atomically(to / marker, "Made by `omnistasis demo`, which may replace what is here.\n");
 }
 
-void say(const std::string& text) {
-    fmt::print("\n{}\n", styled(text, Style::bold, STDOUT_FILENO));
+void headline(const std::string& text) {
+    say(stdout, "\n{}\n", styled(text, Style::bold, STDOUT_FILENO));
     std::fflush(stdout);
 }
 
@@ -53,12 +53,12 @@ Result<void> build_and_run(const fs::path& folder, const DemoOptions& demo, cons
                                job->installation, job->jobs, progress);
     progress.clear();
     if (!result) return pass_on(result);
-    fmt::print("  made   {}  {}\n         from {} modules, {} native libraries and {} data files\n",
-               shown_path(result->output.string()), size_text(result->size), result->modules,
-               result->libraries, result->data_files);
+    say(stdout, "  made   {}  {}\n         from {} modules, {} native libraries and {} data files\n",
+        shown_path(result->output.string()), size_text(result->size), result->modules, result->libraries,
+        result->data_files);
     fs::path output = result->output_folder.empty() ? result->output : result->output_folder;
     if (auto written = write_trace(*job, trace_text(*job)); !written) return pass_on(written);
-    fmt::print("\n");
+    say(stdout, "\n");
     std::fflush(stdout);
     return prove_job(*job, output, options);
 }
@@ -67,25 +67,25 @@ Result<void> run_demo(const DemoOptions& demo) {
     auto installation = build::Installation::find();
     if (!installation) return pass_on(installation);
     fs::path folder = fs::absolute(demo.folder).lexically_normal();
-    fmt::print(
+    say(stdout,
         "Tideboard is a small application of the harbour office of Port Halcyon: tide tables from harmonic\n"
         "constants and berth clearances for ships. It is a package with data files, a plugin that is\n"
         "found by a name in its settings, a native library of its own, and a window.\n");
-    say("1. Its source goes to " + shown_path(folder.string()));
+    headline("1. Its source goes to " + shown_path(folder.string()));
     if (auto copied = copy_demo(installation->data / "demo/tideboard", folder); !copied) return copied;
-    fmt::print("  omnistasis.toml says what is special about it:\n");
+    say(stdout, "  omnistasis.toml says what is special about it:\n");
     auto text = read_text(folder / "omnistasis.toml");
     if (!text) return pass_on(text);
     for (std::size_t start = 0; start < text->size();) {
         std::size_t end = std::min(text->find('\n', start), text->size());
-        fmt::print("    {}\n", text->substr(start, end - start));
+        say(stdout, "    {}\n", text->substr(start, end - start));
         start = end + 1;
     }
-    say("2. One file:  omnistasis build " + shown_path(folder.string()));
+    headline("2. One file:  omnistasis build " + shown_path(folder.string()));
     if (auto done = build_and_run(folder, demo, "file"); !done) return done;
-    say("3. A folder:  omnistasis build " + shown_path(folder.string()) + " --form folder");
+    headline("3. A folder:  omnistasis build " + shown_path(folder.string()) + " --form folder");
     if (auto done = build_and_run(folder, demo, "folder"); !done) return done;
-    say("What to try next");
+    headline("What to try next");
     std::string program = shown_path((folder / "out/linux-x86_64/tideboard").string());
     if (program.find('/') == std::string::npos) program = "./" + program;
     std::string project = shown_path(folder.string());
@@ -95,7 +95,7 @@ Result<void> run_demo(const DemoOptions& demo) {
              {program + " window", "the tide curve in a window"},
              {"omnistasis why libffi.so.8 " + project, "why something is in it"},
              {"omnistasis trace " + project, "all that it needs"}})
-        fmt::print("  {:{}}  {}\n", command, program.size() + 21, purpose);
+        say(stdout, "  {:{}}  {}\n", command, program.size() + 21, purpose);
     return {};
 }
 

@@ -1,6 +1,6 @@
 #include "cli/job.h"
-#include "dress/icon.h"
 #include "dress/icon_files.h"
+#include "dress/icon_pictures.h"
 #include "support/files.h"
 
 #include <algorithm>
@@ -19,20 +19,26 @@ struct IconOptions {
     bool quiet = false;
 };
 
-std::vector<Picture> pictures_of(const dress::IconSource& source, const std::vector<int>& edges) {
+std::vector<Picture> pictures_of(const dress::IconPictures& source, const std::vector<int>& edges) {
     std::vector<Picture> pictures;
     for (int edge : edges) pictures.push_back(source.at(edge));
     return pictures;
 }
 
-/// All sizes beside one another, each in its own pixels, on a chequered ground that shows what is not
-/// covered.
-Picture sheet_of(const dress::IconSource& source) {
+/// Of all systems, the largest first.
+std::vector<int> all_edges() {
     std::vector<int> edges;
     for (const auto* list : {&dress::windows_icon_edges, &dress::macos_icon_edges, &dress::linux_icon_edges})
         edges.insert(edges.end(), list->begin(), list->end());
     std::ranges::sort(edges, std::greater<>());
     edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
+    return edges;
+}
+
+/// All sizes beside one another, each in its own pixels, on a chequered ground that shows what is not
+/// covered.
+Picture sheet_of(const dress::IconPictures& source) {
+    std::vector<int> edges = all_edges();
     std::erase_if(edges, [](int edge) { return edge > 512; });
     constexpr int gap = 16, width = 1280;
     struct Placed {
@@ -92,7 +98,7 @@ Result<void> run_icon(const IconOptions& options) {
                     "name a file that ends in .ico, .icns or .png, or a folder: -o app.ico");
     auto installation = build::Installation::find();
     if (!installation) return pass_on(installation);
-    auto source = dress::IconSource::open(options.source, installation->launchers);
+    auto source = dress::IconPictures::open(options.source, installation->launchers, all_edges());
     if (!source) return pass_on(source);
     fs::path output = options.output;
     std::string ending = output.extension().string();
@@ -134,15 +140,16 @@ Result<void> run_icon(const IconOptions& options) {
         }
         std::string sizes;
         for (int edge : edges) sizes += fmt::format("{}{}", sizes.empty() ? "" : ", ", edge);
-        fmt::print("{}  {} pixels\n", styled(output.string(), Style::bold, STDOUT_FILENO), sizes);
+        say(stdout, "{}  {} pixels\n", styled(output.string(), Style::bold, STDOUT_FILENO), sizes);
     }
     if (!options.sheet.empty()) {
         if (auto done = write(options.sheet, dress::png_bytes(sheet_of(*source))); !done) return done;
-        fmt::print("{}  all sizes up to 512 pixels\n", styled(options.sheet, Style::bold, STDOUT_FILENO));
+        say(stdout, "{}  all sizes up to 512 pixels\n", styled(options.sheet, Style::bold, STDOUT_FILENO));
         largest = std::max(largest, 512);
     }
     if (!options.quiet)
-        for (const std::string& remark : source->remarks(largest)) fmt::print(stderr, "note: {}\n", remark);
+        for (const std::string& remark : dress::icon_remarks(source->facts(), largest))
+            say(stderr, "note: {}\n", remark);
     return {};
 }
 

@@ -87,7 +87,7 @@ Result<void> inspect_folder(const fs::path& folder, const InspectOptions& option
     if (options.json) {
         std::vector<std::string> texts;
         for (const Listed* one : all) texts.push_back(one->text);
-        fmt::print("{}", report::inspections_document(texts));
+        say(stdout, "{}", report::inspections_document(texts));
         return {};
     }
     std::size_t lacking = 0;
@@ -102,7 +102,7 @@ Result<void> inspect_folder(const fs::path& folder, const InspectOptions& option
     out += fmt::format("{}: {} in which nothing is missing, {} in which something is\n",
                        plural(all.size(), "native file", "native files"), all.size() - lacking, lacking);
     add_oldest_system(out, sum, around.systems);
-    fmt::print("{}", out);
+    say(stdout, "{}", out);
     return {};
 }
 
@@ -154,14 +154,14 @@ Result<void> inspect_one(const fs::path& file, const InspectOptions& options, co
     if (auto done = look_into(inspection, options); !done) return done;
     if (auto drawn = draw(inspections, file, options, around, installation); !drawn) return drawn;
     if (options.json) {
-        fmt::print("{}", report::inspections_document({report::inspection_json(inspection, names)}));
+        say(stdout, "{}", report::inspections_document({report::inspection_json(inspection, names)}));
     } else {
-        fmt::print("{}", inspection_text(inspection, names, around.systems, options.verbose));
-        if (options.verify) fmt::print("  every hash is right\n");
+        say(stdout, "{}", inspection_text(inspection, names, around.systems, options.verbose));
+        if (options.verify) say(stdout, "  every hash is right\n");
         if (!options.figure.empty())
-            fmt::print("  drawn in {}\n", shown_path(fs::absolute(options.figure).string()));
+            say(stdout, "  drawn in {}\n", shown_path(fs::absolute(options.figure).string()));
         if (!options.extract.empty())
-            fmt::print("  extracted to {}\n", shown_path(fs::absolute(options.extract).string()));
+            say(stdout, "  extracted to {}\n", shown_path(fs::absolute(options.extract).string()));
     }
     if (!inspection.error.empty())
         return fail(ErrorKind::bad_input, "the file can't be read", options.file, inspection.error);

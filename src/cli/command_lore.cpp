@@ -25,8 +25,8 @@ std::string short_reason(std::string text) {
 
 void print_lore(const std::vector<LoreSummary>& lore) {
     for (const LoreSummary& one : lore)
-        fmt::print("{}{}\n    {}\n", styled(one.about, Style::bold, STDOUT_FILENO), one.condition,
-                   short_reason(one.why));
+        say(stdout, "{}{}\n    {}\n", styled(one.about, Style::bold, STDOUT_FILENO), one.condition,
+            short_reason(one.why));
 }
 
 Result<void> run_lore(const LoreOptions& options) {
@@ -44,8 +44,8 @@ Result<void> run_lore(const LoreOptions& options) {
         print_lore(*in_file);
         std::set<std::string> subjects;
         for (const LoreSummary& one : *in_file) subjects.insert(one.about);
-        fmt::print("{} is right: lore for {}\n", file,
-                   subjects.size() == 1 ? "one module" : plural(subjects.size(), "module", "modules"));
+        say(stdout, "{} is right: lore for {}\n", file,
+            subjects.size() == 1 ? "one module" : plural(subjects.size(), "module", "modules"));
     }
     return {};
 }

@@ -105,29 +105,29 @@ Json profile_json(const watch::StartProfile& profile, const std::vector<CouldWai
 void print_profile(const watch::StartProfile& profile, const std::vector<CouldWait>& waits) {
     auto print = [](const char* what, const watch::Measured& measured) {
         if (measured.milliseconds.empty()) return;
-        fmt::print("  {:15}  {:7.1f} ms  ({:.1f} to {:.1f}, {})  {:>7} of memory{}\n", what,
-                   measured.median(), measured.low(), measured.high(),
-                   plural(measured.milliseconds.size(), "run", "runs"), size_text(measured.largest_memory),
-                   measured.exit_code == 0 ? "" : fmt::format(", exit code {}", measured.exit_code));
+        say(stdout, "  {:15}  {:7.1f} ms  ({:.1f} to {:.1f}, {})  {:>7} of memory{}\n", what,
+            measured.median(), measured.low(), measured.high(),
+            plural(measured.milliseconds.size(), "run", "runs"), size_text(measured.largest_memory),
+            measured.exit_code == 0 ? "" : fmt::format(", exit code {}", measured.exit_code));
     };
     print("a start", profile.warm);
     print("the first start", profile.cold);
     print("from source", profile.source);
     for (const watch::TimeBar& bar : profile.warm_timeline)
         if (bar.kind != watch::BarKind::import && bar.to - bar.from >= 0.05)
-            fmt::print("    {:>7.1f} ms  {}\n", bar.to - bar.from, bar.name);
+            say(stdout, "    {:>7.1f} ms  {}\n", bar.to - bar.from, bar.name);
     auto costs = costs_of(profile.warm_timeline);
     if (!costs.empty()) {
-        fmt::print("  imports that cost most     alone   in all\n");
+        say(stdout, "  imports that cost most     alone   in all\n");
         for (std::size_t i = 0; i < std::min<std::size_t>(8, costs.size()); ++i)
-            fmt::print("    {:24} {:5.1f} ms {:5.1f} ms\n", costs[i].name, costs[i].own,
-                       costs[i].to - costs[i].from);
+            say(stdout, "    {:24} {:5.1f} ms {:5.1f} ms\n", costs[i].name, costs[i].own,
+                costs[i].to - costs[i].from);
     }
     if (!waits.empty()) {
-        fmt::print("  imports that could wait until a function needs them\n");
+        say(stdout, "  imports that could wait until a function needs them\n");
         for (const CouldWait& one : waits)
-            fmt::print("    {:24} {:5.1f} ms  {}:{}\n", one.module, one.milliseconds, shown_path(one.file),
-                       one.line);
+            say(stdout, "    {:24} {:5.1f} ms  {}:{}\n", one.module, one.milliseconds, shown_path(one.file),
+                one.line);
     }
 }
 
@@ -171,13 +171,12 @@ Result<void> run_profile(const ProfileOptions& options) {
         if (!written) return pass_on(written);
     }
     if (options.json) {
-        fmt::print("{}", text);
+        say(stdout, "{}", text);
         return {};
     }
-    fmt::print("{}\n", styled(shown_path(output.string()), Style::bold, STDOUT_FILENO));
+    say(stdout, "{}\n", styled(shown_path(output.string()), Style::bold, STDOUT_FILENO));
     print_profile(*profile, waits);
-    if (!job && !options.quiet)
-        fmt::print(stderr, "its project is not at hand: the source was not measured\n");
+    if (!job && !options.quiet) say(stderr, "its project is not at hand: the source was not measured\n");
     return {};
 }
 

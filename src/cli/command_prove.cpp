@@ -54,8 +54,7 @@ Result<void> run_prove(ProveOptions& options) {
         }
     }
     if (!job && !options.quiet && !options.json)
-        fmt::print(stderr,
-                   "its project is not at hand: what is missing can be told by absolute paths only\n");
+        say(stderr, "its project is not at hand: what is missing can be told by absolute paths only\n");
     std::optional<native::HostLibraries> host;
     if (job)
         host = job->host;

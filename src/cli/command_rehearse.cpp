@@ -33,7 +33,7 @@ void print_json(const Job& job, const watch::Rehearsal& rehearsal, const watch::
     for (const watch::Finding& one : findings.rows)
         json["findings"].push_back(
             {{"kind", watch::word_of(one.kind)}, {"name", one.name}, {"from", one.from}, {"why", one.why}});
-    fmt::print("{}", json_lines(json));
+    say(stdout, "{}", json_lines(json));
 }
 
 void print_findings(const watch::Findings& findings) {
@@ -44,10 +44,10 @@ void print_findings(const watch::Findings& findings) {
     }
     std::string head = fmt::format("{:9} {:{}} {:{}} {}", "new", "name", name_width, "asked at", from_width,
                                    "why the trace could not know");
-    fmt::print("{}\n", styled(head, Style::bold, STDOUT_FILENO));
+    say(stdout, "{}\n", styled(head, Style::bold, STDOUT_FILENO));
     for (const watch::Finding& one : findings.rows)
-        fmt::print("{:9} {:{}} {:{}} {}\n", watch::word_of(one.kind), one.name, name_width, one.from,
-                   from_width, one.why);
+        say(stdout, "{:9} {:{}} {:{}} {}\n", watch::word_of(one.kind), one.name, name_width, one.from,
+            from_width, one.why);
 }
 
 Result<void> run_rehearse(const RehearseOptions& options) {
@@ -88,22 +88,22 @@ Result<void> run_rehearse(const RehearseOptions& options) {
     if (options.json) return print_json(*job, *rehearsal, findings), Result<void>();
     if (options.quiet) return {};
     std::fflush(stdout);
-    fmt::print("{}: {} after {:.2f} s; {}, {} and {} seen\n",
-               styled(job->project.name + " was rehearsed", Style::bold, STDOUT_FILENO),
-               shown_end(rehearsal->exit_code), took.count(), plural(modules.size(), "import", "imports"),
-               plural(rehearsal->files.read.size(), "file", "files"),
-               plural(rehearsal->files.programs.size(), "program", "programs"));
+    say(stdout, "{}: {} after {:.2f} s; {}, {} and {} seen\n",
+        styled(job->project.name + " was rehearsed", Style::bold, STDOUT_FILENO),
+        shown_end(rehearsal->exit_code), took.count(), plural(modules.size(), "import", "imports"),
+        plural(rehearsal->files.read.size(), "file", "files"),
+        plural(rehearsal->files.programs.size(), "program", "programs"));
     if (!rehearsal->blind.empty())
-        fmt::print("only imports were watched, not files and libraries: {}\n", rehearsal->blind);
+        say(stdout, "only imports were watched, not files and libraries: {}\n", rehearsal->blind);
     if (findings.rows.empty()) {
-        fmt::print("{}\n", rehearsal->blind.empty()
-                               ? "the trace had all of it, at the places where it is looked for"
-                               : "the trace had all that was imported");
+        say(stdout, "{}\n",
+            rehearsal->blind.empty() ? "the trace had all of it, at the places where it is looked for"
+                                     : "the trace had all that was imported");
         return {};
     }
     print_findings(findings);
-    fmt::print("kept in {}, {} in all; `omnistasis build` takes them in\n", shown_path(file.string()),
-               facts.size() == 1 ? "one fact" : fmt::format("{} facts", facts.size()));
+    say(stdout, "kept in {}, {} in all; `omnistasis build` takes them in\n", shown_path(file.string()),
+        facts.size() == 1 ? "one fact" : fmt::format("{} facts", facts.size()));
     return {};
 }
 

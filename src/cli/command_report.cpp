@@ -358,19 +358,19 @@ Result<void> run_report(const ReportOptions& options) {
         if (auto done = out.add_figure(name, svg); !done) return progress.clear(), done;
     progress.clear();
     if (options.json) {
-        fmt::print("{}", report::facts_json(facts));
+        say(stdout, "{}", report::facts_json(facts));
         return {};
     }
     std::string page = shown_path((folder / "index.html").string());
     if (options.quiet) {
-        fmt::print("{}\n", page);
+        say(stdout, "{}\n", page);
         return {};
     }
-    fmt::print("{}  {}, {}\n", styled(page, Style::bold, STDOUT_FILENO),
-               plural(facts.pieces.size(), "part", "parts"),
-               plural(facts.components.size(), "component", "components"));
-    fmt::print("  beside it: {}\n", fmt::join(out.names().begin() + 1, out.names().end(), ", "));
-    for (const std::string& one : facts.missing) fmt::print(stderr, "note: {}\n", one);
+    say(stdout, "{}  {}, {}\n", styled(page, Style::bold, STDOUT_FILENO),
+        plural(facts.pieces.size(), "part", "parts"),
+        plural(facts.components.size(), "component", "components"));
+    say(stdout, "  beside it: {}\n", fmt::join(out.names().begin() + 1, out.names().end(), ", "));
+    for (const std::string& one : facts.missing) say(stderr, "note: {}\n", one);
     return {};
 }
 

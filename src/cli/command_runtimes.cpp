@@ -25,8 +25,8 @@ Json json_of(const StockedRuntime& one) {
 }
 
 void print(const StockedRuntime& one) {
-    fmt::print("{}  {} {} for {}, {} in {}\n", styled(one.id, Style::bold, STDOUT_FILENO), one.language,
-               one.version, one.target, size_text(one.size), plural(one.files, "file", "files"));
+    say(stdout, "{}  {} {} for {}, {} in {}\n", styled(one.id, Style::bold, STDOUT_FILENO), one.language,
+        one.version, one.target, size_text(one.size), plural(one.files, "file", "files"));
 }
 
 Result<void> list(const RuntimesOptions& options) {
@@ -34,13 +34,13 @@ Result<void> list(const RuntimesOptions& options) {
     if (options.json) {
         Json json{{"format", 1}, {"runtimes", Json::array()}};
         for (const StockedRuntime& one : all) json["runtimes"].push_back(json_of(one));
-        fmt::print("{}", json_lines(json));
+        say(stdout, "{}", json_lines(json));
         return {};
     }
     for (const StockedRuntime& one : all) print(one);
     if (all.empty())
-        fmt::print(stderr, "no runtime was added yet; that of this machine needs no adding\n"
-                           "omnistasis targets tells which can be added for other systems, and how\n");
+        say(stderr, "no runtime was added yet; that of this machine needs no adding\n"
+                    "omnistasis targets tells which can be added for other systems, and how\n");
     return {};
 }
 
@@ -55,18 +55,18 @@ Result<void> show(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().find(options.subject);
     if (!one) return pass_on(one);
     if (options.json) {
-        fmt::print("{}", json_lines(json_of(*one)));
+        say(stdout, "{}", json_lines(json_of(*one)));
         return {};
     }
     print(*one);
-    fmt::print("  {}\n", one->folder.string());
+    say(stdout, "  {}\n", one->folder.string());
     return {};
 }
 
 Result<void> remove(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().remove(options.subject);
     if (!one) return pass_on(one);
-    fmt::print("{} is removed: {}\n", one->id, size_text(one->size));
+    say(stdout, "{} is removed: {}\n", one->id, size_text(one->size));
     return {};
 }
 
@@ -82,7 +82,7 @@ Result<void> run_targets(bool as_json) {
         Json one{{"target", target}, {"languages", Json::object()}};
         bool here = target == host_target();
         if (!as_json)
-            fmt::print("{}{}\n", styled(target, Style::bold, STDOUT_FILENO), here ? "  (this machine)" : "");
+            say(stdout, "{}{}\n", styled(target, Style::bold, STDOUT_FILENO), here ? "  (this machine)" : "");
         for (const std::string& language : language_names()) {
             auto runtime = runtime_for(language, target);
             bool can = has_launcher && runtime.has_value();
@@ -104,14 +104,14 @@ Result<void> run_targets(bool as_json) {
                 }
                 one["languages"][language] = std::move(entry);
             } else {
-                fmt::print("  {:{}}  {}\n", language, width,
-                           can ? "can be built, with " + *runtime : "not yet: " + lacks);
-                if (!hint.empty()) fmt::print("  {:{}}    {}\n", "", width, hint);
+                say(stdout, "  {:{}}  {}\n", language, width,
+                    can ? "can be built, with " + *runtime : "not yet: " + lacks);
+                if (!hint.empty()) say(stdout, "  {:{}}    {}\n", "", width, hint);
             }
         }
         json["targets"].push_back(std::move(one));
     }
-    if (as_json) fmt::print("{}", json_lines(json));
+    if (as_json) say(stdout, "{}", json_lines(json));
     return {};
 }
 

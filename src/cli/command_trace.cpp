@@ -38,13 +38,13 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
           "the runtime", "the standard library", "built into the runtime"}) {
         auto group = groups.find(name);
         if (group == groups.end()) continue;
-        fmt::print("{}  {}\n", styled(name, Style::bold, STDOUT_FILENO), group->second.size());
+        say(stdout, "{}  {}\n", styled(name, Style::bold, STDOUT_FILENO), group->second.size());
         bool listed = options.verbose || group->second.size() <= 12;
         std::map<std::string, std::size_t> tops;
         for (const trace::Unit* unit : group->second) {
             if (listed)
-                fmt::print("  {}{}\n", unit->name,
-                           unit->file.empty() || !options.verbose ? "" : "  " + unit->file);
+                say(stdout, "  {}{}\n", unit->name,
+                    unit->file.empty() || !options.verbose ? "" : "  " + unit->file);
             bool by_name = trace::is_module(unit->kind);
             std::string inner = below_packages(unit->name);
             std::size_t end = inner.find_first_of(by_name ? "." : "/");
@@ -57,30 +57,29 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
         for (const auto& [top, count] : tops) {
             std::string word = count > 1 ? fmt::format(" {} ({})", top, count) : " " + top;
             if (line.size() + word.size() > 100) {
-                fmt::print("{}\n", line);
+                say(stdout, "{}\n", line);
                 line = " ";
             }
             line += word;
         }
-        fmt::print("{}\n", line);
+        say(stdout, "{}\n", line);
     }
     if (!graph.left_out.empty())
-        fmt::print(
-            "{}  {}\n",
+        say(stdout, "{}  {}\n",
             styled("left out: only packages ask for them, and can do without", Style::bold, STDOUT_FILENO),
             graph.left_out.size());
     for (const trace::LeftOut& one : graph.left_out)
-        fmt::print("  {}  {}:{}\n", one.name, shown_path(one.file), one.line);
+        say(stdout, "  {}  {}:{}\n", one.name, shown_path(one.file), one.line);
     std::vector<const trace::Absent*> absent;
     for (const trace::Absent& one : graph.absent)
         if (!one.of_runtime || options.verbose) absent.push_back(&one);
     if (absent.empty()) return;
-    fmt::print("{}  {}\n", styled("imports that may fail and are not there", Style::bold, STDOUT_FILENO),
-               absent.size());
+    say(stdout, "{}  {}\n", styled("imports that may fail and are not there", Style::bold, STDOUT_FILENO),
+        absent.size());
     std::size_t most = options.verbose ? absent.size() : 8;
     for (std::size_t i = 0; i < absent.size() && i < most; ++i)
-        fmt::print("  {}  {}:{}\n", absent[i]->name, shown_path(absent[i]->file), absent[i]->line);
-    if (absent.size() > most) fmt::print("  and {} more, with -v or in trace.json\n", absent.size() - most);
+        say(stdout, "  {}  {}:{}\n", absent[i]->name, shown_path(absent[i]->file), absent[i]->line);
+    if (absent.size() > most) say(stdout, "  and {} more, with -v or in trace.json\n", absent.size() - most);
 }
 
 Result<void> run_trace(const JobOptions& options) {
@@ -95,12 +94,12 @@ Result<void> run_trace(const JobOptions& options) {
     writing.get();
     if (!file) return pass_on(file);
     if (options.json)
-        fmt::print("{}", text);
+        say(stdout, "{}", text);
     else if (options.quiet)
-        fmt::print("{}\n", shown_path(file->string()));
+        say(stdout, "{}\n", shown_path(file->string()));
     else {
         print_trace(job->graph, options);
-        fmt::print("all of it, with reasons: {}\n", shown_path(file->string()));
+        say(stdout, "all of it, with reasons: {}\n", shown_path(file->string()));
     }
     print_loose_ends(job->graph.loose_ends, options.verbose);
     // What a large graph takes is left to the system when the program ends.

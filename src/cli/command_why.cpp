@@ -22,18 +22,19 @@ std::string position(const trace::Reason& reason) {
 
 void print_chains(const trace::Graph& graph, trace::UnitId id) {
     const trace::Unit& unit = graph.units[id];
-    fmt::print("{}  {}{}\n", styled(unit.name, Style::bold, STDOUT_FILENO), trace::kind_name(unit.kind),
-               unit.file.empty() ? "" : ", " + shown_path(unit.file));
+    say(stdout, "{}  {}{}\n", styled(unit.name, Style::bold, STDOUT_FILENO), trace::kind_name(unit.kind),
+        unit.file.empty() ? "" : ", " + shown_path(unit.file));
     auto chains = trace::chains_to(graph, id, 3);
     for (const trace::Chain& chain : chains) {
         if (chain.empty()) {
-            fmt::print("  is needed from the start: the entry point, the runtime, or named by the project\n");
+            say(stdout,
+                "  is needed from the start: the entry point, the runtime, or named by the project\n");
             continue;
         }
-        fmt::print("  {}\n", graph.units[chain.front().from].name);
+        say(stdout, "  {}\n", graph.units[chain.front().from].name);
         for (const trace::Edge& edge : chain)
-            fmt::print("    {} {}{}{}\n", edge.reason.verb, graph.units[edge.to].name,
-                       edge.reason.optional ? ", if it can" : "", position(edge.reason));
+            say(stdout, "    {} {}{}{}\n", edge.reason.verb, graph.units[edge.to].name,
+                edge.reason.optional ? ", if it can" : "", position(edge.reason));
     }
 }
 

@@ -160,9 +160,9 @@ Result<void> trace_again(Job& job, Observer& observer) {
     }
     if (!job.project.icon.empty()) {
         fs::path file = job.project.folder / job.project.icon;
-        auto icon = dress::read_icon(file);
+        auto icon = dress::icon_kind(file);
         if (!icon) return pass_on(icon);
-        assets->push_back({file, "../share/" + job.project.name + dress::icon_ending(icon->kind)});
+        assets->push_back({file, "../share/" + job.project.name + dress::icon_ending(*icon)});
     }
     observer.step("asking", 0);
     if (auto made = take_runtime(job, trace::EntryCheck::now); !made) return pass_on(made);

@@ -1,4 +1,5 @@
 #include "cli/job.h"
+#include "dress/icon_pictures.h"
 #include "support/near_match.h"
 
 #include <algorithm>
@@ -48,7 +49,17 @@ Error usage_error(const CLI::App& program, const CLI::ParseError& problem, int c
     return error;
 }
 
+/// The process that draws icons for another of this program; its arguments are none of a user's.
+int draw_icon(int count, char** words) {
+    std::vector<int> edges;
+    for (int i = 4; i < count; ++i) edges.push_back(std::atoi(words[i]));
+    std::string made = dress::made_icon_pictures(words[2], words[3], edges);
+    return std::fwrite(made.data(), 1, made.size(), stdout) == made.size() && std::fflush(stdout) == 0 ? 0
+                                                                                                       : 1;
+}
+
 int run(int count, char** words) {
+    if (count > 4 && words[1] == std::string_view(dress::icon_pictures_word)) return draw_icon(count, words);
     cli::handle_interruptions();
     CLI::App program("Makes standalone executables of applications in interpreted languages, and shows that "
                      "they run alone.",

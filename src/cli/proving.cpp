@@ -40,57 +40,55 @@ void print_findings(const watch::Proof& proof) {
         if (finding.kind != last) rows = 0;
         if (++rows > most_rows) continue;
         if (title.empty()) {
-            fmt::print("  {}  {}\n",
-                       styled(finding.fails ? "differs" : "note", finding.fails ? Style::error : Style::bold,
-                              STDOUT_FILENO),
-                       finding.what);
+            say(stdout, "  {}  {}\n",
+                styled(finding.fails ? "differs" : "note", finding.fails ? Style::error : Style::bold,
+                       STDOUT_FILENO),
+                finding.what);
         } else {
-            if (finding.kind != last) fmt::print("  {}\n", styled(title, Style::bold, STDOUT_FILENO));
-            fmt::print("    {}  {}\n",
-                       finding.fails ? styled("needed", Style::error, STDOUT_FILENO) : "note  ",
-                       finding.what);
+            if (finding.kind != last) say(stdout, "  {}\n", styled(title, Style::bold, STDOUT_FILENO));
+            say(stdout, "    {}  {}\n",
+                finding.fails ? styled("needed", Style::error, STDOUT_FILENO) : "note  ", finding.what);
         }
         last = finding.kind;
-        if (!finding.from.empty()) fmt::print("            asked for at {}\n", shown_path(finding.from));
+        if (!finding.from.empty()) say(stdout, "            asked for at {}\n", shown_path(finding.from));
         if (!finding.found.empty() && finding.found != finding.what)
-            fmt::print("            here it is {}\n", shown_path(finding.found));
-        if (!finding.advice.empty()) fmt::print("            {}\n", finding.advice);
+            say(stdout, "            here it is {}\n", shown_path(finding.found));
+        if (!finding.advice.empty()) say(stdout, "            {}\n", finding.advice);
     }
 }
 
 void print_proof(const watch::Proof& proof, const std::string& program, bool verbose) {
     std::string verdict = proof.holds() ? styled("holds", Style::bold, STDOUT_FILENO)
                                         : styled("does not hold", Style::error, STDOUT_FILENO);
-    fmt::print("{}: {}  {}{}{}\n", proof.name, verdict, program, proof.arguments.empty() ? "" : " ",
-               fmt::join(proof.arguments, " "));
+    say(stdout, "{}: {}  {}{}{}\n", proof.name, verdict, program, proof.arguments.empty() ? "" : " ",
+        fmt::join(proof.arguments, " "));
     std::string end = proof.window.empty()      ? fmt::format("exit code {}", proof.exit_code)
                       : proof.window == "none"  ? std::string("no window")
                       : proof.window == "blank" ? std::string("a blank window")
                                                 : fmt::format("a window of {}", proof.window);
-    fmt::print(
-        "  {} after {:.2f} s in a root with nothing but {}{}\n", end, proof.seconds,
+    say(stdout, "  {} after {:.2f} s in a root with nothing but {}{}\n", end, proof.seconds,
         proof.host_libraries.empty()
             ? "its own files"
             : fmt::format("{} of the system", plural(proof.host_libraries.size(), "library", "libraries")),
         proof.compared ? "; compared with the source" : "");
-    if (!proof.blind.empty()) fmt::print("  it ran, but was not watched: {}\n", proof.blind);
+    if (!proof.blind.empty()) say(stdout, "  it ran, but was not watched: {}\n", proof.blind);
     print_findings(proof);
     if (proof.tree_files > 0) {
         std::uint64_t idle = 0;
         for (const auto& [place, size] : proof.untouched) idle += size;
-        fmt::print("  {} of {} shipped files were not touched, {} of {}\n", proof.untouched.size(),
-                   proof.tree_files, size_text(idle), size_text(proof.tree_size));
+        say(stdout, "  {} of {} shipped files were not touched, {} of {}\n", proof.untouched.size(),
+            proof.tree_files, size_text(idle), size_text(proof.tree_size));
         if (verbose)
             for (const auto& [place, size] : proof.untouched)
-                fmt::print("    {:>8}  {}\n", size_text(size), place);
+                say(stdout, "    {:>8}  {}\n", size_text(size), place);
     }
     if (verbose) {
-        fmt::print("  from the system: {}\n", fmt::join(proof.host_libraries, " "));
+        say(stdout, "  from the system: {}\n", fmt::join(proof.host_libraries, " "));
         if (!proof.system_files.empty())
-            fmt::print("  the system's own files that it looked for: {}\n",
-                       fmt::join(proof.system_files, " "));
+            say(stdout, "  the system's own files that it looked for: {}\n",
+                fmt::join(proof.system_files, " "));
         if (!proof.programs.empty())
-            fmt::print("  programs that it started: {}\n", fmt::join(proof.programs, " "));
+            say(stdout, "  programs that it started: {}\n", fmt::join(proof.programs, " "));
     }
 }
 
@@ -123,9 +121,9 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
         told = (options.quiet ? "" : "all of it: ") + shown_path(file->string());
     }
     if (options.json)
-        fmt::print("{}", text);
+        say(stdout, "{}", text);
     else if (kept || !options.quiet)
-        fmt::print("{}\n", told);
+        say(stdout, "{}\n", told);
     auto failed = std::ranges::count_if(proofs, [](const watch::Proof& proof) { return !proof.holds(); });
     if (failed == 0) return {};
     return fail(ErrorKind::refused, "the proof does not hold", shown_path(subject.output.string()),

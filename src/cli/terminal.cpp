@@ -3,6 +3,8 @@
 #include "support/files.h"
 #include "support/subprocess.h"
 
+#include <algorithm>
+#include <array>
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
@@ -20,7 +22,37 @@ bool is_coloured(int descriptor) {
     return ::isatty(descriptor) && (no_colour == nullptr || *no_colour == '\0');
 }
 
+constexpr std::array<std::string_view, 4> own_sequences{"\033[1m", "\033[33m", "\033[31;1m", "\033[0m"};
+
 } // namespace
+
+std::string printable(std::string text) {
+    auto is_command = [&](std::size_t at) {
+        auto c = static_cast<unsigned char>(text[at]);
+        // The second half of the controls, in UTF-8 (ISO 6429's C1).
+        if (c == 0xC2 && at + 1 < text.size()) return static_cast<unsigned char>(text[at + 1]) < 0xA0;
+        return (c < 0x20 && c != '\n' && c != '\t') || c == 0x7F;
+    };
+    std::size_t first = 0;
+    while (first < text.size() && !is_command(first)) ++first;
+    if (first == text.size()) return text;
+    std::string shown = text.substr(0, first);
+    for (std::size_t at = first; at < text.size(); ++at) {
+        auto own = std::ranges::find_if(own_sequences, [&](std::string_view sequence) {
+            return std::string_view(text).substr(at).starts_with(sequence);
+        });
+        if (own != own_sequences.end()) {
+            shown += *own;
+            at += own->size() - 1;
+        } else if (!is_command(at)) {
+            shown += text[at];
+        } else {
+            if (text[at] == '\xC2') ++at;
+            shown += fmt::format("\\u{:04x}", static_cast<unsigned char>(text[at]));
+        }
+    }
+    return shown;
+}
 
 int exit_code_of(ErrorKind kind) {
     switch (kind) {
@@ -65,7 +97,7 @@ void print_error(const Error& error) {
     line("where", error.where);
     line("why", error.why);
     line("try", error.hint);
-    fmt::print(stderr, "{}", text);
+    say(stderr, "{}", text);
 }
 
 int finish(const Result<void>& done) {
@@ -99,7 +131,7 @@ void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all) {
     if (minor > 0)
         text += fmt::format("{} of less weight, with -v or in trace.json\n",
                             plural(minor, "loose end", "loose ends"));
-    fmt::print(stderr, "{}", text);
+    say(stderr, "{}", text);
 }
 
 std::string plural(std::size_t count, const std::string& one, const std::string& many) {
@@ -179,7 +211,7 @@ void handle_interruptions() {
         } while (number < 0 || pass_on_interruption(number, from.si_code == SI_KERNEL));
         remove_staging_folders();
         if (::isatty(STDERR_FILENO)) fmt::print(stderr, "\r\033[K");
-        fmt::print(stderr, "interrupted: nothing was changed\n");
+        say(stderr, "interrupted: nothing was changed\n");
         ::_exit(128 + number);
     }).detach();
 }

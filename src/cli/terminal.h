@@ -7,11 +7,25 @@
 
 #include <chrono>
 #include <cstdint>
+#include <cstdio>
+#include <fmt/format.h>
 #include <mutex>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace omnistasis::cli {
+
+/// `text` with what a terminal would take for a command made visible, as `\u001b` for an escape: names of
+/// files and packages can hold anything. Line ends, tabs and the colours of `styled` stay. Within the strings
+/// of JSON the form means the same sign.
+std::string printable(std::string text);
+
+/// Prints a text to standard output or error: the one way in which commands say something.
+template <typename... T> void say(std::FILE* to, fmt::format_string<T...> form, T&&... values) {
+    std::string text = printable(fmt::format(form, std::forward<T>(values)...));
+    std::fwrite(text.data(), 1, text.size(), to);
+}
 
 /// Exit codes (docs/exit-codes.md).
 constexpr int exit_done = 0;

@@ -8,6 +8,7 @@
 #include <dlfcn.h>
 #include <fmt/format.h>
 #include <librsvg/rsvg.h>
+#include <optional>
 
 namespace omnistasis::dress {
 
@@ -87,30 +88,62 @@ std::string icon_ending(IconKind kind) {
     return ".png";
 }
 
+namespace {
+
+std::optional<IconKind> kind_of(ByteSpan bytes) {
+    if (begins_with(bytes, "\x89PNG\r\n\x1a\n")) return IconKind::png;
+    if (begins_with(bytes, "\xFF\xD8\xFF")) return IconKind::jpeg;
+    if (begins_with(bytes, std::string_view("\0\0\1\0", 4))) return IconKind::ico;
+    if (begins_with(bytes, "icns")) return IconKind::icns;
+    if (as_text(bytes).substr(0, 4096).find("<svg") != std::string_view::npos) return IconKind::svg;
+    return std::nullopt;
+}
+
+tl::unexpected<Error> no_picture(const std::filesystem::path& file, bool is_known) {
+    return fail(ErrorKind::bad_input, "the icon is not a picture", file.string(),
+                is_known ? "it begins as one, but is damaged or cut off"
+                         : "its content is not SVG, PNG, JPEG, ICO or ICNS",
+                "name another file with --icon");
+}
+
+} // namespace
+
+Result<IconKind> icon_kind(const std::filesystem::path& file) {
+    auto mapped = MappedFile::open(file);
+    if (!mapped) return pass_on(mapped);
+    auto kind = kind_of(mapped->bytes());
+    if (!kind) return no_picture(file, false);
+    return *kind;
+}
+
 Result<IconFacts> read_icon(const std::filesystem::path& file) {
     auto mapped = MappedFile::open(file);
     if (!mapped) return pass_on(mapped);
     ByteSpan bytes = mapped->bytes();
+    auto kind = kind_of(bytes);
+    if (!kind) return no_picture(file, false);
     IconFacts facts;
-    bool known = true, whole = false;
-    if (begins_with(bytes, "\x89PNG\r\n\x1a\n"))
+    bool whole = false;
+    switch (*kind) {
+    case IconKind::png:
         whole = read_png(bytes, facts);
-    else if (begins_with(bytes, "\xFF\xD8\xFF"))
+        break;
+    case IconKind::jpeg:
         whole = read_jpeg(bytes, facts);
-    else if (begins_with(bytes, std::string_view("\0\0\1\0", 4)))
+        break;
+    case IconKind::ico:
         whole = take_largest(pictures_of_ico(bytes), IconKind::ico, facts);
-    else if (begins_with(bytes, "icns"))
+        break;
+    case IconKind::icns:
         whole = big_endian(bytes, 4, 4) == bytes.size() &&
                 take_largest(pictures_of_icns(bytes), IconKind::icns, facts);
-    else if (mapped->text().substr(0, 4096).find("<svg") != std::string_view::npos)
+        break;
+    case IconKind::svg:
         whole = read_svg(bytes, facts);
-    else
-        known = false;
-    if (whole) return facts;
-    return fail(ErrorKind::bad_input, "the icon is not a picture", file.string(),
-                known ? "it begins as one, but is damaged or cut off"
-                      : "its content is not SVG, PNG, JPEG, ICO or ICNS",
-                "name another file with --icon");
+        break;
+    }
+    if (!whole) return no_picture(file, true);
+    return facts;
 }
 
 Result<IconSource> IconSource::open(const std::filesystem::path& file, const std::filesystem::path& modules) {
@@ -123,10 +156,7 @@ Result<IconSource> IconSource::open(const std::filesystem::path& file, const std
     IconSource source(*drawing);
     source.facts_ = *facts;
     ByteSpan bytes = as_bytes(*text);
-    auto damaged = [&] {
-        return fail(ErrorKind::bad_input, "the icon is not a picture", file.string(),
-                    "it begins as one, but is damaged or cut off", "name another file");
-    };
+    auto damaged = [&] { return no_picture(file, true); };
     switch (facts->kind) {
     case IconKind::svg: {
         auto size = source.drawing_.svg_size(*text);
@@ -166,22 +196,19 @@ Picture IconSource::at(int edge) const {
     return drawing_.resampled(pictures_.back(), edge);
 }
 
-int IconSource::largest() const {
-    return svg_.empty() ? std::max(pictures_.back().width, pictures_.back().height) : 1 << 20;
-}
-
-std::vector<std::string> IconSource::remarks(int edge) const {
+std::vector<std::string> icon_remarks(const IconFacts& facts, int edge) {
+    int largest = std::max(facts.width, facts.height);
     std::vector<std::string> remarks;
-    if (facts_.width != facts_.height)
+    if (facts.width != facts.height)
         remarks.push_back(
             fmt::format("the picture is not square ({} x {}): it stands in the middle of a square, with "
                         "nothing around it",
-                        facts_.width, facts_.height));
-    if (largest() < edge)
+                        facts.width, facts.height));
+    if (facts.kind != IconKind::svg && largest < edge)
         remarks.push_back(
             fmt::format("the picture is small ({} x {}): icons larger than {} pixels are enlarged, and "
                         "look soft; a drawing (SVG) or {} x {} pixels would be sharp",
-                        facts_.width, facts_.height, largest(), edge, edge));
+                        facts.width, facts.height, largest, edge, edge));
     return remarks;
 }
 

@@ -22,8 +22,15 @@ struct IconFacts {
 /// whole.
 Result<IconFacts> read_icon(const std::filesystem::path& file);
 
+/// What a picture's first bytes say that it is; it may be damaged further on.
+Result<IconKind> icon_kind(const std::filesystem::path& file);
+
 /// The file ending of a kind, with its dot.
 std::string icon_ending(IconKind kind);
+
+/// What somebody should know of a picture who wants icons up to `edge` pixels: too small, not square; and
+/// what was done about it.
+std::vector<std::string> icon_remarks(const IconFacts& facts, int edge);
 
 /// A picture that icons of all sizes are made from.
 class IconSource {
@@ -36,13 +43,6 @@ class IconSource {
     Picture at(int edge) const;
 
     const IconFacts& facts() const { return facts_; }
-
-    /// The edge of the largest picture that needs no enlarging; very large for a drawing.
-    int largest() const;
-
-    /// What somebody should know of the source who wants icons up to `edge`: too small, not square; and what
-    /// was done about it.
-    std::vector<std::string> remarks(int edge) const;
 
   private:
     IconSource(Drawing drawing) : drawing_(drawing) {}

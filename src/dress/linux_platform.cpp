@@ -149,12 +149,12 @@ class LinuxPlatform : public Platform {
         return {};
     }
 
-    Result<std::string> dressed(std::string launcher, const Project&, const IconSource*) const override {
+    Result<std::string> dressed(std::string launcher, const Project&, const IconPictures*) const override {
         return launcher;
     }
 
     Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                        const IconSource* icon) const override {
+                        const IconPictures* icon) const override {
         if (project.form == Form::file) return {};
         fs::path to = folder / project.name;
         std::string id = identifier_of(project);
@@ -183,7 +183,7 @@ class LinuxPlatform : public Platform {
         return write(fmt::format("share/icons/hicolor/scalable/apps/{}.svg", id), *drawing, 0644);
     }
 
-    int largest_icon() const override { return linux_icon_edges.back(); }
+    const std::vector<int>& icon_edges() const override { return linux_icon_edges; }
 };
 
 } // namespace

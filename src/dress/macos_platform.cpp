@@ -140,12 +140,12 @@ class MacosPlatform : public Platform {
         return {};
     }
 
-    Result<std::string> dressed(std::string launcher, const Project&, const IconSource*) const override {
+    Result<std::string> dressed(std::string launcher, const Project&, const IconPictures*) const override {
         return launcher;
     }
 
     Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                        const IconSource* icon) const override {
+                        const IconPictures* icon) const override {
         fs::path contents = folder / (project.name + ".app") / "Contents";
         std::string plist = information(project);
         if (auto done = write_new(contents / "Info.plist", as_bytes(plist), 0644); !done) return done;
@@ -170,7 +170,7 @@ class MacosPlatform : public Platform {
         return write_atomically(program, *signed_program, 0755);
     }
 
-    int largest_icon() const override { return macos_icon_edges.back(); }
+    const std::vector<int>& icon_edges() const override { return macos_icon_edges; }
 };
 
 } // namespace

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "dress/icon.h"
+#include "dress/icon_pictures.h"
 #include "project/project.h"
 #include "support/error.h"
 
@@ -34,14 +34,14 @@ class Platform {
 
     /// The launcher's bytes for this application, before the payload follows them. `icon` may be missing.
     virtual Result<std::string> dressed(std::string launcher, const Project& project,
-                                        const IconSource* icon) const = 0;
+                                        const IconPictures* icon) const = 0;
 
     /// What is done to the whole output once all its files are there. `folder` is that of the shape's paths.
     virtual Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                                const IconSource* icon) const = 0;
+                                const IconPictures* icon) const = 0;
 
-    /// The largest edge of an icon, in pixels.
-    virtual int largest_icon() const = 0;
+    /// The sizes of its icons: the edges of squares in pixels, ascending.
+    virtual const std::vector<int>& icon_edges() const = 0;
 };
 
 /// The platform of a target.

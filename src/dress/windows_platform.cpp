@@ -71,7 +71,7 @@ class WindowsPlatform : public Platform {
     }
 
     Result<std::string> dressed(std::string launcher, const Project& project,
-                                const IconSource* icon) const override {
+                                const IconPictures* icon) const override {
         PeDress dress;
         if (icon != nullptr)
             for (int edge : windows_icon_edges) dress.icons.push_back(icon->at(edge));
@@ -106,11 +106,11 @@ class WindowsPlatform : public Platform {
     }
 
     Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                        const IconSource*) const override {
+                        const IconPictures*) const override {
         return write_pe_checksum(folder / shape(project).executable);
     }
 
-    int largest_icon() const override { return windows_icon_edges.back(); }
+    const std::vector<int>& icon_edges() const override { return windows_icon_edges; }
 };
 
 } // namespace

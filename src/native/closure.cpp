@@ -2,6 +2,7 @@
 
 #include "native/opened_names.h"
 #include "support/kept_words.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <oneapi/tbb/parallel_for.h>
@@ -60,6 +61,8 @@ Result<void> Closure::follow(std::size_t first) {
         // What the C library opens by itself is found by the program's search path.
         if (from == program_) needed.insert(needed.end(), host_.opened().begin(), host_.opened().end());
         std::size_t linked = needed.size();
+        const std::vector<std::string>& auxiliary = objects_[asking].elf->auxiliary;
+        needed.insert(needed.end(), auxiliary.begin(), auxiliary.end());
         for (const std::string& name : names_in(from))
             if (name != objects_[asking].elf->soname && std::ranges::find(needed, name) == needed.end())
                 needed.push_back(name);
@@ -101,6 +104,17 @@ void Closure::add_other_name(const std::string& name, const std::string& found) 
     const ElfFile* elf = model_.elf_at(found);
     if (elf == nullptr || elf->soname == name) return;
     if (other_names_.insert(name).second) shipped_.push_back({name, found, "lib/" + name, true});
+}
+
+std::vector<OtherLoader> Closure::other_loaders() const {
+    std::vector<OtherLoader> others;
+    for (const LoadedObject& object : objects_) {
+        const std::string& loader = object.elf->interpreter;
+        const TargetInfo* target = target_with(System::linux, object.elf->machine);
+        if (!loader.empty() && target != nullptr && fs::path(loader).filename() != target->loader)
+            others.push_back({std::string(object.path), loader});
+    }
+    return others;
 }
 
 std::vector<UnfitLibrary> Closure::unfit() const {

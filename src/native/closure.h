@@ -31,6 +31,13 @@ struct LibraryNeed {
     bool opened = false;    ///< not linked: it is opened by name while the program runs
 };
 
+/// A program that another loader than this system's starts, as those for another C library: what is known of
+/// searching libraries does not hold for it.
+struct OtherLoader {
+    std::string file;
+    std::string loader; ///< path
+};
+
 /// A library that is found, but at another version than a file was linked with.
 struct UnfitLibrary {
     std::string from_file;
@@ -58,6 +65,7 @@ class Closure {
     const std::vector<ShippedLibrary>& libraries() const { return shipped_; }
     const std::vector<LibraryNeed>& needs() const { return needs_; }
     std::vector<UnfitLibrary> unfit() const;
+    std::vector<OtherLoader> other_loaders() const;
 
   private:
     Result<void> follow(std::size_t first);

@@ -115,7 +115,11 @@ class Reader {
         if (strings) strings_ = file_.offset_of(*strings);
         for (const ElfDynamic& entry : file_.dynamic) {
             switch (entry.tag) {
+            case DT_AUXILIARY:
+                file_.auxiliary.push_back(string_at(entry.value));
+                break;
             case DT_NEEDED:
+            case DT_FILTER: // what it stands in for has to be there
                 file_.needed.push_back(string_at(entry.value));
                 break;
             case DT_SONAME:

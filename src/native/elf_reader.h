@@ -46,7 +46,8 @@ struct ElfFile {
     std::uint16_t machine = 0; ///< EM_X86_64 62, EM_AARCH64 183
     std::string interpreter;   ///< PT_INTERP; empty where there is none
     std::string soname;
-    std::vector<std::string> needed; ///< in the order of the file
+    std::vector<std::string> needed;      ///< DT_NEEDED and DT_FILTER, in the order of the file
+    std::vector<std::string> auxiliary{}; ///< DT_AUXILIARY: loaded in front of it where they are there
     std::optional<std::string> rpath;
     std::optional<std::string> runpath;
     bool ignores_default_folders = false; ///< DF_1_NODEFLIB

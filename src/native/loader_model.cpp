@@ -230,8 +230,14 @@ std::string LoaderModel::find(const std::string& name, const std::vector<LoadedO
                               std::size_t asked_by, FoundBy& found_by, std::string& error) const {
     const ElfFile& main = *objects[0].elf;
     const LoadedObject& asking = objects[asked_by];
+    // The kernel tells a program where it really is; a library is where it was found, links not followed.
+    std::string program =
+        main.interpreter.empty() ? std::string(objects[0].path) : real_path(std::string(objects[0].path));
+    auto place_of = [&](std::size_t object) {
+        return object == 0 ? std::string_view(program) : objects[object].path;
+    };
     if (name.find('/') != std::string::npos) {
-        std::string path = folders_of(name, asking.path, main).front();
+        std::string path = folders_of(name, place_of(asked_by), main).front();
         found_by = FoundBy::path;
         const File& file = file_at(path);
         return file.identity.is_there && file.elf && file.elf->same_machine(main) ? path : std::string();
@@ -243,7 +249,7 @@ std::string LoaderModel::find(const std::string& name, const std::vector<LoadedO
     auto rpath_of = [&](std::size_t object) -> std::string {
         const ElfFile& elf = *objects[object].elf;
         if (!elf.rpath || elf.runpath) return {};
-        return look(FoundBy::rpath, folders_of(*elf.rpath, objects[object].path, elf));
+        return look(FoundBy::rpath, folders_of(*elf.rpath, place_of(object), elf));
     };
     if (!asking.elf->runpath) {
         // Those that loaded the one that asks, up to the program; the program itself in any case.
@@ -255,7 +261,7 @@ std::string LoaderModel::find(const std::string& name, const std::vector<LoadedO
     if (std::string found = look(FoundBy::environment, library_path_); !found.empty()) return found;
     if (asking.elf->runpath)
         if (std::string found =
-                look(FoundBy::runpath, folders_of(*asking.elf->runpath, asking.path, *asking.elf));
+                look(FoundBy::runpath, folders_of(*asking.elf->runpath, place_of(asked_by), *asking.elf));
             !found.empty())
             return found;
     const Folders& folders = folders_for(main);

@@ -112,12 +112,14 @@ Result<void> apply_options(const ProjectOptions& options, Project& project) {
 
 /// What is moved out of the way in the data folder gets an ending.
 constexpr std::size_t longest_state_name = 200; // bytes
+constexpr std::size_t longest_shown = 200;      // of a path in a message
 
 /// Brings the state paths into one form. Each is below the project's folder, and none is in another.
 Result<void> check_states(Project& project) {
     for (State& state : project.states) {
         auto wrong = [&](const std::string& why) {
-            return fail(ErrorKind::bad_input, fmt::format("`{}` can't be state", state.path), state.where,
+            return fail(ErrorKind::bad_input,
+                        fmt::format("`{}` can't be state", state.path.substr(0, longest_shown)), state.where,
                         why, "name a file or folder below the project's folder, as path = \"logbook.db\"");
         };
         std::string path = fs::path(state.path).lexically_normal().string();

@@ -387,6 +387,16 @@ class Tracer {
             return ids != by_file.end() &&
                    std::ranges::any_of(ids->second, [&](UnitId id) { return units[id].own; });
         };
+        for (const native::OtherLoader& other : closure.other_loaders())
+            graph_.add_loose_ends(
+                {{.kind = "other-c-library",
+                  .what = fmt::format("the program is for another C library: {} starts it", other.loader),
+                  .file = other.file,
+                  .effect = "its libraries are looked for as this system's loader would, and may be missing",
+                  .advice =
+                      "take the program as this system builds it, or see with `omnistasis prove` that it "
+                      "runs",
+                  .minor = !is_own(other.file)}});
         for (const native::UnfitLibrary& library : closure.unfit())
             graph_.add_loose_ends(
                 {{.kind = "library-version",

@@ -48,7 +48,7 @@ TEST_CASE("each target has its platform, and outputs of two forms") {
         CHECK(file.executable.starts_with(file.output));
         CHECK(folder.executable.starts_with(folder.output + "/"));
         CHECK_FALSE(folder.tree.empty());
-        CHECK(platform.largest_icon() >= 256);
+        CHECK(platform.icon_edges().back() >= 256);
         CHECK(platform.check(project_of(target)));
         bool windows = system_of(target) == System::windows;
         CHECK(windows == file.executable.ends_with(".exe"));

@@ -100,6 +100,27 @@ TEST_CASE("search paths: DT_RPATH against DT_RUNPATH, $ORIGIN, what is inherited
     CHECK(modelled(yard.folder / "runpath").at("libtide.so.1") == "not found");
 }
 
+TEST_CASE("a program that is reached over a link looks where it really is") {
+    Yard yard;
+    yard.library("deep/lib/libtide.so.1", "libtide.so.1");
+    yard.program("deep/board", "deep/lib/libtide.so.1 -Wl,-rpath,'$ORIGIN/lib'");
+    fs::create_symlink("deep/board", yard.folder / "board");
+    check(yard.folder / "board");
+    CHECK(modelled(yard.folder / "board").at("libtide.so.1") != "not found");
+}
+
+TEST_CASE("libraries that stand in for others name them") {
+    Yard yard;
+    std::string file =
+        yard.library("libquay.so.1", "libquay.so.1", "-Wl,-F,libtide.so.1 -Wl,-f,libbuoy.so.1");
+    auto bytes = MappedFile::open(file);
+    REQUIRE(bytes);
+    auto elf = native::read_elf(bytes->bytes(), file);
+    REQUIRE(elf);
+    CHECK(std::ranges::find(elf->needed, "libtide.so.1") != elf->needed.end());
+    CHECK(elf->auxiliary == std::vector<std::string>{"libbuoy.so.1"});
+}
+
 TEST_CASE("names: one library for a name, first come first served, links, paths as names") {
     Yard yard;
     yard.library("one/libtide.so.1", "libtide.so.1");
