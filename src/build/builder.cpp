@@ -11,6 +11,7 @@
 #include "payload/signing_key.h"
 #include "plan/plan.h"
 #include "project/assets.h"
+#include "project/project_file.h"
 #include "support/archive.h"
 #include "support/file_hash.h"
 #include "support/files.h"
@@ -411,6 +412,9 @@ class Builder {
     Result<std::uint64_t> treat(const plan::PlannedFile& file, TreeFile& out) const {
         out.source = file.source;
         if (file.treatment == plan::Treatment::reduce) return reduce(file, out);
+        const trace::Unit& unit = graph_.units[file.unit];
+        if (unit.kind == trace::UnitKind::program && unit.of_runtime && platform_.dresses_programs())
+            return dress_program(file, out);
         bool is_native = trace::is_native(graph_.units[file.unit].kind);
         bool relinks = file.treatment == plan::Treatment::relink;
         if (!is_native) return 0;
@@ -427,6 +431,23 @@ class Builder {
                                                            hex(*hash), strips, relinks, path, folder))
                                : "";
         return remembered(key, make, strips ? before : 0, out);
+    }
+
+    /// The runtime's program, shown as the application's.
+    Result<std::uint64_t> dress_program(const plan::PlannedFile& file, TreeFile& out) const {
+        auto hash = file_hash(file.source, store_);
+        auto of_icon = project_.icon.empty() ? std::nullopt
+                                             : file_hash((project_.folder / project_.icon).string(), store_);
+        std::string key =
+            hash && (of_icon || project_.icon.empty())
+                ? Store::key_of(fmt::format("dressed {} {} {} {}", own_program_stamp(), hex(*hash),
+                                            of_icon ? hex(*of_icon) : "", project_file_text(project_)))
+                : "";
+        auto make = [this, source = file.source]() -> Result<std::string> {
+            auto program = read_text(source);
+            return program ? platform_.dressed_program(std::move(*program), project_, icon()) : program;
+        };
+        return remembered(key, make, 0, out);
     }
 
     /// An archive with the members that are needed, and no others.

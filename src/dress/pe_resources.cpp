@@ -9,6 +9,7 @@
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <optional>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -166,12 +167,12 @@ std::string resource_section(const std::vector<Resource>& resources, std::uint32
         put_little(out, 0, 2); // with names
         put_little(out, count, 2);
     };
-    constexpr std::uint32_t is_folder = 0x80000000;
+    constexpr std::uint32_t is_inner = 0x80000000;
     head(types.size());
     std::size_t next = names_at;
     for (std::uint32_t type : types) {
         put_little(out, type, 4);
-        put_little(out, is_folder | next, 4);
+        put_little(out, is_inner | next, 4);
         next += folder_head + folder_entry * count_of(type);
     }
     std::size_t number = 0;
@@ -180,7 +181,7 @@ std::string resource_section(const std::vector<Resource>& resources, std::uint32
         for (const Resource& one : resources) {
             if (one.type != type) continue;
             put_little(out, one.name, 4);
-            put_little(out, is_folder | (languages_at + (folder_head + folder_entry) * number++), 4);
+            put_little(out, is_inner | (languages_at + (folder_head + folder_entry) * number++), 4);
         }
     }
     for (std::size_t i = 0; i < resources.size(); ++i) {
@@ -221,37 +222,56 @@ constexpr Language languages[] = {
 
 } // namespace
 
-Result<std::string> with_resources(std::string program, const PeDress& dress) {
-    auto wrong = [](const char* why) {
-        return fail(ErrorKind::fault, "the launcher can't take resources", "", why,
-                    "install Omnistasis anew");
-    };
+namespace {
+
+constexpr std::uint32_t is_folder = 0x80000000; // also: a name instead of a number
+
+/// Where the parts of a 64-bit program's headers are ("PE Format", COFF File Header and Optional Header).
+struct Headers {
+    std::uint64_t header = 0, optional = 0, sections = 0;
+    std::uint16_t count = 0; ///< of sections
+    std::uint32_t alignment = 0, file_alignment = 0;
+    std::string wrong; ///< why it can take no further section; empty where it can
+
+    std::uint64_t directory(int number) const { return optional + 112 + 8u * static_cast<unsigned>(number); }
+};
+
+constexpr int directory_of_resources = 2, directory_of_certificates = 4;
+
+Headers headers_of(const ByteView& view) {
+    Headers found;
+    found.header = view.word(payload::pe_header_offset);
+    found.optional = found.header + 24;
+    if (view.word(found.header) != 0x4550 || view.half(found.optional) != 0x20b) {
+        found.wrong = "it is no 64-bit PE file";
+        return found;
+    }
+    found.sections = found.optional + view.half(found.header + 20);
+    found.count = view.half(found.header + 6);
+    found.alignment = view.word(found.optional + 32);
+    found.file_alignment = view.word(found.optional + 36);
+    std::uint64_t ends = found.sections + section_header_size * (found.count + 1u);
+    if (found.alignment == 0 || found.file_alignment == 0) found.wrong = "its alignment is 0";
+    if (ends > view.word(found.optional + 60) || !view.holds(0, ends))
+        found.wrong = "there is no room for one more section header";
+    return found;
+}
+
+std::string with_section(std::string program, const Headers& headers, std::vector<Resource> resources) {
     ByteView view(as_bytes(program));
-    std::uint64_t header = view.word(payload::pe_header_offset);
-    std::uint64_t optional = header + 24;
-    if (view.word(header) != 0x4550 || view.half(optional) != 0x20b) return wrong("it is no 64-bit PE file");
-    std::uint64_t sections = optional + view.half(header + 20);
-    std::uint16_t count = view.half(header + 6);
-    std::uint32_t alignment = view.word(optional + 32), file_alignment = view.word(optional + 36);
-    std::uint64_t room_ends = view.word(optional + 60), table_ends = sections + section_header_size * count;
-    if (alignment == 0 || file_alignment == 0) return wrong("its alignment is 0");
-    if (table_ends + section_header_size > room_ends)
-        return wrong("there is no room for one more section header");
-    std::uint64_t directory = optional + 112 + 2 * 8;
-    if (view.word(directory) != 0) return wrong("it has some already");
     std::uint64_t address = 0;
-    for (std::uint16_t i = 0; i < count; ++i) {
-        std::uint64_t at = sections + section_header_size * i;
+    for (std::uint16_t i = 0; i < headers.count; ++i) {
+        std::uint64_t at = headers.sections + section_header_size * i;
         address = std::max<std::uint64_t>(address, view.word(at + 12) + std::uint64_t(view.word(at + 8)));
     }
-    address = rounded(address, alignment);
-    set_little(program, optional + 68, dress.is_window ? 2 : 3, 2);
-    std::string section = resource_section(resources_of(dress), static_cast<std::uint32_t>(address));
-    if (section.size() > (64u << 20)) return wrong("the icon is larger than 64 MB");
+    address = rounded(address, headers.alignment);
+    std::ranges::stable_sort(resources, {}, &Resource::type);
+    std::string section = resource_section(resources, static_cast<std::uint32_t>(address));
     std::uint64_t size = section.size();
-    pad(program, file_alignment);
+    pad(program, headers.file_alignment);
     std::uint64_t offset = program.size();
-    section.resize(rounded(section.size(), file_alignment));
+    section.resize(rounded(section.size(), headers.file_alignment));
+    view = ByteView(as_bytes(program));
 
     std::string entry = ".rsrc";
     entry.resize(8);
@@ -261,14 +281,129 @@ Result<std::string> with_resources(std::string program, const PeDress& dress) {
     put_little(entry, offset, 4);
     put_little(entry, 0, 12);
     put_little(entry, 0x40000040, 4); // initialised data, readable
-    program.replace(table_ends, section_header_size, entry);
-    set_little(program, header + 6, count + 1u, 2);
-    set_little(program, optional + 8, view.word(optional + 8) + section.size(), 4); // initialised data
-    set_little(program, optional + 56, rounded(address + size, alignment), 4);      // of the image
-    set_little(program, directory, address, 4);
-    set_little(program, directory + 4, size, 4);
-    set_little(program, header + payload::pe_checksum_offset, 0, 4);
+    program.replace(headers.sections + section_header_size * headers.count, section_header_size, entry);
+    set_little(program, headers.header + 6, headers.count + 1u, 2);
+    set_little(program, headers.optional + 8, view.word(headers.optional + 8) + section.size(), 4);
+    set_little(program, headers.optional + 56, rounded(address + size, headers.alignment), 4); // of the image
+    set_little(program, headers.directory(directory_of_resources), address, 4);
+    set_little(program, headers.directory(directory_of_resources) + 4, size, 4);
+    set_little(program, headers.header + payload::pe_checksum_offset, 0, 4);
     return program + section;
+}
+
+/// The resources of a program, of types, names and languages that are numbers; nothing where one of them is a
+/// name.
+class ResourceReader {
+  public:
+    ResourceReader(ByteView view, const Headers& headers) : view_(view), headers_(headers) {}
+
+    std::optional<std::vector<Resource>> read() {
+        start_ = offset_of(view_.word(headers_.directory(directory_of_resources)));
+        bool right = start_ != 0 && each(0, [&](std::uint32_t type, std::uint32_t names) {
+                         return each(names, [&](std::uint32_t name, std::uint32_t languages) {
+                             return each(languages, [&](std::uint32_t language, std::uint32_t data) {
+                                 std::uint64_t at = start_ + data;
+                                 ByteSpan bytes = view_.part(offset_of(view_.word(at)), view_.word(at + 4));
+                                 found_.push_back({type, name, language, std::string(as_text(bytes))});
+                                 return !bytes.empty();
+                             });
+                         });
+                     });
+        if (!right) return std::nullopt;
+        return std::move(found_);
+    }
+
+  private:
+    static constexpr std::size_t most = 10'000;
+
+    std::uint64_t offset_of(std::uint64_t address) const {
+        for (std::uint16_t i = 0; i < headers_.count; ++i) {
+            std::uint64_t at = headers_.sections + section_header_size * i;
+            std::uint64_t first = view_.word(at + 12);
+            if (address >= first && address < first + view_.word(at + 16))
+                return address - first + view_.word(at + 20);
+        }
+        return 0;
+    }
+
+    /// Calls `take` with number and offset of each entry of a folder, until it returns false.
+    template <typename Take> bool each(std::uint32_t folder, Take take) {
+        std::uint64_t at = start_ + (folder & ~is_folder);
+        std::size_t count = view_.half(at + 12) + std::size_t(view_.half(at + 14));
+        for (std::size_t i = 0; i < count; ++i) {
+            std::uint64_t entry = at + 16 + 8 * i;
+            if (++seen_ > most || !view_.holds(entry, 8) || (view_.word(entry) & is_folder) != 0 ||
+                !take(view_.word(entry), view_.word(entry + 4)))
+                return false;
+        }
+        return true;
+    }
+
+    ByteView view_;
+    const Headers& headers_;
+    std::uint64_t start_ = 0;
+    std::size_t seen_ = 0;
+    std::vector<Resource> found_;
+};
+
+std::uint32_t checksum_of(ByteSpan bytes, std::uint64_t field) {
+    // 16 bits at a time, with what overflows added again; the field itself counts as zero.
+    std::uint64_t sum = 0;
+    for (std::size_t at = 0; at < bytes.size(); at += 2) {
+        if (at == field || at == field + 2) continue;
+        sum += static_cast<std::uint64_t>(bytes[at]) |
+               (at + 1 < bytes.size() ? std::uint64_t(bytes[at + 1]) << 8 : 0);
+    }
+    while ((sum >> 16) != 0) sum = (sum & 0xffff) + (sum >> 16);
+    return static_cast<std::uint32_t>(sum + bytes.size());
+}
+
+} // namespace
+
+Result<std::string> with_resources(std::string program, const PeDress& dress) {
+    auto wrong = [](const std::string& why) {
+        return fail(ErrorKind::fault, "the launcher can't take resources", "", why,
+                    "install Omnistasis anew");
+    };
+    ByteView view(as_bytes(program));
+    Headers headers = headers_of(view);
+    if (!headers.wrong.empty()) return wrong(headers.wrong);
+    if (view.word(headers.directory(directory_of_resources)) != 0) return wrong("it has some already");
+    std::vector<Resource> resources = resources_of(dress);
+    std::size_t size = 0;
+    for (const Resource& one : resources) size += one.data.size();
+    if (size > (64u << 20)) return wrong("the icon is larger than 64 MB");
+    set_little(program, headers.optional + 68, dress.is_window ? 2 : 3, 2);
+    return with_section(std::move(program), headers, std::move(resources));
+}
+
+std::string with_other_resources(std::string program, const PeDress& dress) {
+    ByteView view(as_bytes(program));
+    Headers headers = headers_of(view);
+    auto kept = headers.wrong.empty() ? ResourceReader(view, headers).read() : std::nullopt;
+    if (!kept) return program;
+    bool has_icon = !dress.icons.empty();
+    std::erase_if(*kept, [&](const Resource& one) {
+        return one.type == type_version ||
+               (has_icon && (one.type == type_icon || one.type == type_icon_group));
+    });
+    PeDress other = dress;
+    other.manifest.clear(); // what the program declares of itself stays
+    for (Resource& one : resources_of(other)) kept->push_back(std::move(one));
+    std::uint64_t certificates = headers.directory(directory_of_certificates);
+    std::uint64_t at = view.word(certificates), size = view.word(certificates + 4);
+    bool is_last = at != 0 && rounded(at + size, 8) >= program.size() && at < program.size();
+    set_little(program, certificates, 0, 8);
+    if (is_last) program.resize(at);
+    program = with_section(std::move(program), headers, std::move(*kept));
+    set_pe_checksum(program);
+    return program;
+}
+
+void set_pe_checksum(std::string& program) {
+    ByteView view(as_bytes(program));
+    std::uint64_t field = view.word(payload::pe_header_offset) + payload::pe_checksum_offset;
+    if (view.holds(field, 4)) set_little(program, field, checksum_of(as_bytes(program), field), 4);
 }
 
 Result<void> write_pe_checksum(const fs::path& file) {
@@ -278,15 +413,7 @@ Result<void> write_pe_checksum(const fs::path& file) {
     ByteView view(bytes);
     std::uint64_t field = view.word(payload::pe_header_offset) + payload::pe_checksum_offset;
     if (!view.holds(field, 4)) return fail(ErrorKind::fault, "this is not a PE file", file.string());
-    // 16 bits at a time, with what overflows added again; the field itself counts as zero.
-    std::uint64_t sum = 0;
-    for (std::size_t at = 0; at < bytes.size(); at += 2) {
-        if (at == field || at == field + 2) continue;
-        sum += static_cast<std::uint64_t>(bytes[at]) |
-               (at + 1 < bytes.size() ? std::uint64_t(bytes[at + 1]) << 8 : 0);
-    }
-    while ((sum >> 16) != 0) sum = (sum & 0xffff) + (sum >> 16);
-    std::uint32_t checksum = static_cast<std::uint32_t>(sum + bytes.size());
+    std::uint32_t checksum = checksum_of(bytes, field);
     std::array<std::uint8_t, 4> stored{};
     for (std::size_t i = 0; i < 4; ++i) stored[i] = static_cast<std::uint8_t>(checksum >> 8 * i);
     int descriptor = ::open(file.c_str(), O_WRONLY | O_CLOEXEC);

@@ -31,8 +31,17 @@ struct PeDress {
 /// Section). The bytes depend on the arguments alone.
 Result<std::string> with_resources(std::string program, const PeDress& dress);
 
+/// The same of a program that has resources: icon and version become those of `dress`, the others stay, and
+/// so does whether it has a console. A signature of the file goes, as it does not fit any more. The program
+/// as it is where its resources have names instead of numbers, or where there is no room for a further
+/// section.
+std::string with_other_resources(std::string program, const PeDress& dress);
+
 /// Writes the checksum of the whole file into its header ("PE Format", Optional Header, CheckSum).
 Result<void> write_pe_checksum(const fs::path& file);
+
+/// The same in memory; a program that is none stays as it is.
+void set_pe_checksum(std::string& program);
 
 /// The manifest of an application (Application Manifests, Microsoft): who it runs as, that it draws sharply
 /// on every screen, takes long paths and UTF-8, and knows the present systems. `level` is "asInvoker",

@@ -36,6 +36,13 @@ class Platform {
     virtual Result<std::string> dressed(std::string launcher, const Project& project,
                                         const IconPictures* icon) const = 0;
 
+    /// The same of the runtime's own program, as whose icon and name the running application is shown; as it
+    /// is where the system shows others.
+    virtual std::string dressed_program(std::string program, const Project&, const IconPictures*) const {
+        return program;
+    }
+    virtual bool dresses_programs() const { return false; }
+
     /// What is done to the whole output once all its files are there. `folder` is that of the shape's paths.
     virtual Result<void> finish(const std::filesystem::path& folder, const Project& project,
                                 const IconPictures* icon) const = 0;

@@ -72,6 +72,25 @@ class WindowsPlatform : public Platform {
 
     Result<std::string> dressed(std::string launcher, const Project& project,
                                 const IconPictures* icon) const override {
+        return with_resources(std::move(launcher), dress_of(project, icon));
+    }
+
+    std::string dressed_program(std::string program, const Project& project,
+                                const IconPictures* icon) const override {
+        return with_other_resources(std::move(program), dress_of(project, icon));
+    }
+
+    bool dresses_programs() const override { return true; }
+
+    Result<void> finish(const std::filesystem::path& folder, const Project& project,
+                        const IconPictures*) const override {
+        return write_pe_checksum(folder / shape(project).executable);
+    }
+
+    const std::vector<int>& icon_edges() const override { return windows_icon_edges; }
+
+  private:
+    static PeDress dress_of(const Project& project, const IconPictures* icon) {
         PeDress dress;
         if (icon != nullptr)
             for (int edge : windows_icon_edges) dress.icons.push_back(icon->at(edge));
@@ -102,15 +121,8 @@ class WindowsPlatform : public Platform {
         dress.manifest = application_manifest(identifier_of(project), dress.version, project.title,
                                               manifest_level(project.windows.elevation),
                                               find_target(project.targets.front())->manifest_word);
-        return with_resources(std::move(launcher), dress);
+        return dress;
     }
-
-    Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                        const IconPictures*) const override {
-        return write_pe_checksum(folder / shape(project).executable);
-    }
-
-    const std::vector<int>& icon_edges() const override { return windows_icon_edges; }
 };
 
 } // namespace

@@ -52,6 +52,17 @@ TEST_CASE("a package.json says how a package is loaded and what it needs") {
     CHECK(read->licence == "MIT");
 }
 
+TEST_CASE("the author is a name, without address and page") {
+    for (const char* author : {R"("Port Halcyon <office@halcyon.example> (https://halcyon.example)")",
+                               R"({"name": "Port Halcyon", "email": "office@halcyon.example"})",
+                               R"("Port Halcyon")"}) {
+        auto read = package(std::string("{\"author\": ") + author + "}");
+        REQUIRE(read);
+        CHECK(read->author == "Port Halcyon");
+    }
+    CHECK(package(R"({"author": 5})")->author.empty());
+}
+
 TEST_CASE("one program is named after the package") {
     auto read = package(R"({"name": "@harbour/tide", "bin": "./tide.js"})");
     REQUIRE(read);

@@ -22,7 +22,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     delta += description;
     (void)payload::DeltaFile::read(as_bytes(delta), "fuzz.delta");
     (void)payload::DeltaFile::read({data, size}, "fuzz.delta");
-    std::string raw(64, ' ');
-    (void)payload::unpack_piece({data, size}, {}, raw);
+    std::string raw;
+    (void)payload::unpack_piece({data, size}, {}, 64, raw);
     return 0;
 }

@@ -21,6 +21,12 @@ if (process.argv[2] === '--wait') {
   console.log('waiting');
   return setInterval(() => {}, 1000);
 }
+if (process.argv[2] === '--answer') return process.on('message', (asked) => (process.send(asked * 2), process.disconnect()));
+if (process.argv[2] === '--fork') {
+  const child = require('child_process').fork(__filename, ['--answer']);
+  child.on('message', (answer) => console.log('answer ' + answer));
+  return child.send(21);
+}
 const lines = process.argv.slice(2).map((one) => JSON.stringify(one));
 console.log(lines.join('\n'));
 process.exitCode = lines.length;
@@ -94,6 +100,17 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     std::string expected = work.shell("node board.js" + arguments).out;
     CHECK(work.shell(wine + "wine one/board.exe" + arguments).out == expected);
     CHECK(work.shell(wine + "wine two/board/board.exe" + arguments).out == expected);
+    // A child gets more than the three streams: the channel to it.
+    CHECK(has(work.shell(wine + "wine one/board.exe --fork > forked.txt 2>&1; cat forked.txt").out,
+              "answer 42"));
+    // What runs is the runtime's program, dressed as the application.
+    work.shell(
+        "mkdir running; wrestool -x -t 14 -o running two/board/tree/bin/board.exe; cd running; icotool "
+        "-x *.ico");
+    CHECK(work.shell("cmp icon/*48x48x32.png running/*48x48x32.png").exit_code == 0);
+    CHECK(work.shell("wrestool -x --raw -t 16 two/board/tree/bin/board.exe | iconv -f UTF-16LE -t UTF-8 -c | "
+                     "grep -aq 'Notice Bürd'")
+              .exit_code == 0);
     // Input through a pipe of the system's own, and Ctrl-C on a console.
     CHECK(has(
         work.shell(wine + "wine cmd /c 'echo tide| one\\board.exe --read' > piped.txt 2>&1; cat piped.txt")
@@ -157,6 +174,11 @@ TEST_CASE("an application bundle for macOS is sealed as its format asks") {
     work.stock("macos-aarch64");
     REQUIRE(work.build("--target macos-aarch64 --out one").exit_code == 0);
     REQUIRE(work.build("--target macos-aarch64 --out two --form folder").exit_code == 0);
+    REQUIRE(work.build("--target macos-aarch64 --out three --form folder --mode window").exit_code == 0);
+    CHECK(
+        work.shell(
+                "grep -ac 'OMNISTASIS-WINDOW:'$(printf '\\001') \"$(find three -path '*/MacOS/*' -type f)\"")
+            .out == "1\n");
     work.shell("mkdir unzipped; cd unzipped; unzip -q ../one/board.app.zip");
     for (std::string app : {"unzipped/board.app", "two/board.app"}) {
         CHECK(work.shell("diff -r '" + app + "' two/board.app").exit_code == 0);

@@ -25,6 +25,8 @@ void take_facts(const PackageJson& package, Project& project) {
     };
     take(package.version, project.version);
     take(package.description, project.summary);
+    take(package.author, project.publisher);
+    take(package.homepage, project.homepage);
 }
 
 /// The program of a folder with a package.json: `bin`, else `main`, else index.js.

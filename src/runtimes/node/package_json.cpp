@@ -13,6 +13,16 @@ std::string text_of(const Json& json, const char* key) {
     return found != json.end() && found->is_string() ? found->get<std::string>() : std::string();
 }
 
+/// The name alone of "Name <address> (page)", or of an object with these as fields.
+std::string author_of(const Json& json) {
+    auto found = json.find("author");
+    if (found == json.end()) return {};
+    std::string name = found->is_object() ? text_of(*found, "name") : text_of(json, "author");
+    name.resize(std::min(name.find_first_of("<("), name.size()));
+    while (!name.empty() && name.back() == ' ') name.pop_back();
+    return name;
+}
+
 void take_list(const Json& json, const char* key, std::vector<std::string>& into) {
     auto found = json.find(key);
     if (found == json.end()) return;
@@ -61,6 +71,7 @@ std::shared_ptr<const PackageJson> read_package_json(const std::string& file) {
     package->description = text_of(json, "description");
     package->licence = text_of(json, "license");
     package->homepage = text_of(json, "homepage");
+    package->author = author_of(json);
     package->is_module = text_of(json, "type") == "module";
     if (auto found = json.find("exports"); found != json.end()) package->exports = *found;
     if (auto found = json.find("imports"); found != json.end()) package->imports = *found;
