@@ -53,7 +53,7 @@ TEST_CASE("a package.json says how a package is loaded and what it needs") {
 }
 
 TEST_CASE("the author is a name, without address and page") {
-    for (const char* author : {R"("Port Halcyon <office@halcyon.example> (https://halcyon.example)")",
+    for (const char* author : {R"-("Port Halcyon <office@halcyon.example> (https://halcyon.example)")-",
                                R"({"name": "Port Halcyon", "email": "office@halcyon.example"})",
                                R"("Port Halcyon")"}) {
         auto read = package(std::string("{\"author\": ") + author + "}");
