@@ -1,5 +1,6 @@
 #include "project/project.h"
 
+#include "project/assets.h"
 #include "project/own_files.h"
 #include "project/project_file.h"
 #include "project/project_file_place.h"

@@ -44,7 +44,7 @@ std::map<std::string, std::vector<std::string>> NodeRuntime::modules_to_try(cons
     std::erase_if(modules, [&](const auto& one) { return !asked.contains(one.first); });
     for (auto& [root, files] : modules) {
         std::ranges::sort(files);
-        files.erase(std::ranges::unique(files).begin(), files.end());
+        files.erase(std::unique(files.begin(), files.end()), files.end());
         tried_.insert(files.begin(), files.end());
     }
     return modules;

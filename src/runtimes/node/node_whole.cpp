@@ -31,7 +31,8 @@ struct Part {
 void collect(Resolver& resolver, const std::string& folder, int depth, std::vector<Part>& parts) {
     if (depth > 30) return;
     auto listing = resolver.list(folder);
-    for (const auto& [name, entry] : listing->entries) {
+    for (const auto& [entry_name, entry] : listing->entries) {
+        const std::string& name = entry_name; // clang 14 lets no lambda have the other
         if (name.starts_with('.')) continue;
         std::string path = folder + "/" + name;
         if (entry.is_folder) {

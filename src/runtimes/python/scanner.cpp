@@ -18,8 +18,8 @@ ScanResult Scanner::run() {
         read_line(line);
     }
     std::ranges::sort(result_.names_taken);
-    auto repeated = std::ranges::unique(result_.names_taken);
-    result_.names_taken.erase(repeated.begin(), repeated.end());
+    result_.names_taken.erase(std::unique(result_.names_taken.begin(), result_.names_taken.end()),
+                              result_.names_taken.end());
     return std::move(result_);
 }
 
