@@ -13,6 +13,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <functional>
 #include <set>
 
 namespace omnistasis::trace {
@@ -143,7 +144,7 @@ LibraryData library_data_of(const std::vector<NativeFile>& natives, std::size_t 
         asked.insert(one.files.begin(), one.files.end());
     }
     auto sources = package_sources_of({asked.begin(), asked.end()});
-    std::ranges::stable_partition(candidates, &Candidate::takes_all);
+    std::stable_partition(candidates.begin(), candidates.end(), std::mem_fn(&Candidate::takes_all));
     for (Candidate& one : candidates) {
         if (is_below(one.path, known) || is_below(one.path, data.fixed_places)) continue;
         if (!one.takes_all) {

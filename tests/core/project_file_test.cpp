@@ -2,6 +2,7 @@
 #include "folder.h"
 #include "project/project_file.h"
 #include "project/project_keys.h"
+#include "support/toml.h"
 
 #include <algorithm>
 
@@ -398,4 +399,16 @@ TEST_CASE("names, targets, states and files that can't be are told when the proj
         INFO(loaded.error().what << "\n" << loaded.error().why << "\n" << loaded.error().hint);
         CHECK(says(loaded.error(), one.said));
     }
+}
+
+TEST_CASE("signs beyond ASCII stand in strings and comments, and nowhere else") {
+    auto reads = [](const std::string& text) { return static_cast<bool>(parse_toml(text)); };
+    CHECK(reads("a = \"Tidenübersicht\" # für alle\nb = 'ä'\nc = \"\"\"ü\n\"ö\" \\\"\"\" ß\"\"\"\nd = "
+                "'''é\n'x' ù'''\n"));
+    CHECK(reads("\xEF\xBB\xBF"
+                "a = 1\n"));
+    CHECK_FALSE(reads("größe = 1\n"));
+    CHECK_FALSE(reads("a = ä\n"));
+    CHECK_FALSE(reads("[gezeiten.übersicht]\n"));
+    CHECK_FALSE(reads("a = \"ü\nß = 1\n"));
 }
