@@ -51,7 +51,7 @@ class ProjectFileReader {
             return fail(ErrorKind::bad_input, "the project file is too large", file_,
                         fmt::format("it has {} bytes, and may have {}", text->size(), most_bytes),
                         "name folders and patterns instead of single files");
-        toml::parse_result parsed = parse_toml(*text, file_);
+        toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed)
             return wrong(parsed.error().source(), "the project file is not valid TOML",
                          std::string(parsed.error().description()),

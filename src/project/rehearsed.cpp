@@ -21,7 +21,7 @@ Result<Rehearsed> read_rehearsed(const std::filesystem::path& file) {
     if (!is_there(file)) return facts;
     auto text = read_text(file);
     if (!text) return pass_on(text);
-    toml::parse_result parsed = parse_toml(*text, file.string());
+    toml::parse_result parsed = toml::parse(*text, file.string());
     auto wrong = [&](const toml::source_region& at, const std::string& why) {
         return fail(ErrorKind::bad_input, "the file with what rehearsals saw is not valid",
                     fmt::format("{}:{}:{}", file.string(), at.begin.line, at.begin.column), why,

@@ -42,6 +42,8 @@ tl::expected<Json, JsonFault> read_json(std::string_view text) {
         if (std::size_t colon = fault.what.find(": "); colon != std::string::npos)
             fault.what.erase(0, colon + 2);
         return tl::make_unexpected(std::move(fault));
+    } catch (const Json::exception&) {
+        return tl::make_unexpected(JsonFault{"a number in it is larger than any", 0});
     }
 }
 

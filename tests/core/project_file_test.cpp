@@ -402,7 +402,7 @@ TEST_CASE("names, targets, states and files that can't be are told when the proj
 }
 
 TEST_CASE("signs beyond ASCII stand in strings and comments, and nowhere else") {
-    auto reads = [](const std::string& text) { return static_cast<bool>(parse_toml(text)); };
+    auto reads = [](const std::string& text) { return static_cast<bool>(toml::parse(text)); };
     CHECK(reads("a = \"Tidenübersicht\" # für alle\nb = 'ä'\nc = \"\"\"ü\n\"ö\" \\\"\"\" ß\"\"\"\nd = "
                 "'''é\n'x' ù'''\n"));
     CHECK(reads("\xEF\xBB\xBF"

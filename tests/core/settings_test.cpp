@@ -53,9 +53,9 @@ TEST_CASE("a package.json says how a package is loaded and what it needs") {
 }
 
 TEST_CASE("the author is a name, without address and page") {
-    for (const char* author : {R"-("Port Halcyon <office@halcyon.example> (https://halcyon.example)")-",
-                               R"({"name": "Port Halcyon", "email": "office@halcyon.example"})",
-                               R"("Port Halcyon")"}) {
+    for (const char* author :
+         {R"-("Port Halcyon <office@halcyon.example> (https://halcyon.example)")-",
+          R"({"name": "Port Halcyon", "email": "office@halcyon.example"})", R"("Port Halcyon")"}) {
         auto read = package(std::string("{\"author\": ") + author + "}");
         REQUIRE(read);
         CHECK(read->author == "Port Halcyon");
@@ -83,6 +83,9 @@ TEST_CASE("a package.json of other kinds of values is one without them") {
 }
 
 TEST_CASE("a package.json that is no JSON says where") {
+    auto endless = package("{\"version\": 7e99999}");
+    REQUIRE(endless);
+    CHECK_FALSE(endless->error.empty());
     auto read = package("{\n  \"name\": \"tide\",\n  oops\n}");
     REQUIRE(read);
     CHECK_FALSE(read->error.empty());

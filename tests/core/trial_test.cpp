@@ -119,7 +119,8 @@ TEST_CASE("several questions are answered in their order") {
     auto answers = try_modules(questions, none);
     REQUIRE(answers.size() == 4);
     for (std::size_t i = 0; i < 4; ++i) {
-        if (!answers[i]) FAIL(answers[i].error().what + " " + answers[i].error().where + " " + answers[i].error().why);
+        if (!answers[i])
+            FAIL(answers[i].error().what + " " + answers[i].error().where + " " + answers[i].error().why);
         INFO(answers[i]->ended);
         CHECK(answers[i]->records.at(0).module == questions[i].modules[0]);
     }

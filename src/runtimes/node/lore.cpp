@@ -10,7 +10,7 @@ namespace omnistasis::node {
 Result<void> read_lore_file(const std::filesystem::path& file, Lore& into) {
     auto text = read_text(file);
     if (!text) return pass_on(text);
-    toml::parse_result parsed = parse_toml(*text, file.string());
+    toml::parse_result parsed = toml::parse(*text, file.string());
     auto wrong = [&](const toml::source_region& at, std::string why) {
         return fail(ErrorKind::bad_input, "the package lore is not valid",
                     fmt::format("{}:{}:{}", file.string(), at.begin.line, at.begin.column), std::move(why),

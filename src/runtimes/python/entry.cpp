@@ -69,7 +69,7 @@ Result<void> read_pyproject(Project& project) {
     fs::path file = project.folder / "pyproject.toml";
     auto text = read_text(file);
     if (!text) return {};
-    toml::parse_result parsed = parse_toml(*text, file.string());
+    toml::parse_result parsed = toml::parse(*text, file.string());
     if (!parsed)
         return fail(ErrorKind::bad_input, "the pyproject.toml is not valid TOML",
                     fmt::format("{}:{}", file.string(), parsed.error().source().begin.line),
@@ -134,7 +134,7 @@ std::vector<std::string> declared_requirements(const fs::path& folder) {
     std::vector<std::string> declared;
     fs::path file = folder / "pyproject.toml";
     auto text = is_file(file) ? read_text(file) : Result<std::string>(std::string());
-    toml::parse_result parsed = parse_toml(text ? *text : std::string(), file.string());
+    toml::parse_result parsed = toml::parse(text ? *text : std::string(), file.string());
     if (!parsed) return declared;
     if (const toml::array* list = parsed.table()["project"]["dependencies"].as_array())
         for (const toml::node& one : *list)

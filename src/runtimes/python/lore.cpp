@@ -18,7 +18,7 @@ class LoreReader {
     Result<void> read_into(Lore& lore) {
         auto text = read_text(file_);
         if (!text) return pass_on(text);
-        toml::parse_result parsed = parse_toml(*text, file_);
+        toml::parse_result parsed = toml::parse(*text, file_);
         if (!parsed) return wrong(parsed.error().source(), std::string(parsed.error().description()));
         const toml::table& root = parsed.table();
         if (root["format"].value_or(0) != 1) return wrong(root.source(), "format = 1 is expected");
