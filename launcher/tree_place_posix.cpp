@@ -23,7 +23,7 @@ namespace omnistasis::launcher {
 
 namespace {
 
-constexpr time_t a_day = 24 * 60 * 60;
+constexpr time_t a_day = 24 * 60 * 60, an_hour = 60 * 60;
 /// A file that the application saves by replacing it stays in the tree until the next start. So a tree with
 /// such files is among the user's data: caches may be cleared at any time.
 constexpr int data_first = -1;
@@ -191,8 +191,8 @@ bool is_complete(int cache, const char* name, const Self& self, Look look, TreeP
     same = (size == id_alone || size == with_run) && memcmp(content, self.head.tree_id.data, id_size) == 0;
     if (!same) return close(descriptor), false;
     char run[run_size] = {};
-    bool is_proved = size == id_alone || (read_run(run) && memcmp(content + id_size, run, run_size) == 0);
-    if (!is_proved) look = Look::hashes;
+    bool is_same_run = size == with_run && read_run(run) && memcmp(content + id_size, run, run_size) == 0;
+    if (size == with_run && !is_same_run) look = Look::hashes;
     time_t now = time(nullptr);
     bool was_idle = status.st_mtime > now || now - status.st_mtime > a_day;
     if (was_idle && look == Look::marker) look = Look::sizes;
@@ -202,7 +202,9 @@ bool is_complete(int cache, const char* name, const Self& self, Look look, TreeP
         if (tree >= 0) close(tree);
         if (!right) return close(descriptor), false;
     }
-    if (!is_proved) {
+    // An hour later the system has long written what it had in memory.
+    bool has_settled = is_same_run && now - status.st_ctime > an_hour;
+    if (size == with_run && (has_settled || !is_same_run)) {
         int writable = openat(cache, marker, O_WRONLY | O_NOFOLLOW | O_CLOEXEC);
         if (writable >= 0 && ftruncate(writable, id_alone) == 0) futimens(writable, nullptr);
         if (writable >= 0) close(writable);

@@ -44,9 +44,8 @@ class PayloadContents {
     std::uint64_t payload_size() const { return payload_size_; }
     std::uint64_t raw_size() const { return raw_size_; } ///< of all different contents
     const std::vector<StoredFile>& files() const { return files_; }
-    bool is_folder() const {
-        return !description_.tree_folder.empty();
-    } ///< the files lie beside the launcher
+    /// Whether the files lie beside the launcher.
+    bool is_folder() const { return !description_.tree_folder.empty(); }
 
     ByteSpan bytes() const { return file_.bytes(); } ///< the whole file
     const fs::path& file() const { return name_; }

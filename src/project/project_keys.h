@@ -28,7 +28,7 @@ struct ProjectKey {
 /// A key of a record, which is a text.
 struct RecordKey {
     std::string name;
-    std::string needed_because; ///< what each record has it for; empty where it may be left out
+    std::string needed_because; ///< why a record can't be without it; empty where it can
 };
 
 /// A list of tables, as [[asset]].

@@ -6,14 +6,17 @@
 
 #include <cstdint>
 #include <cstring>
+#include <zstd.h>
 
 using namespace omnistasis;
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     (void)payload::parse_parts({reinterpret_cast<const char*>(data), size});
-    std::string delta = payload::DeltaFile().text();
+    static const std::string empty = payload::DeltaFile().text();
+    std::string delta = empty;
     // A description with the input as its text.
-    std::string description = payload::pack_piece({data, size}, {});
+    std::string description(ZSTD_compressBound(size), '\0');
+    description.resize(ZSTD_compress(description.data(), description.size(), data, size, 1));
     delta.resize(8);
     for (std::size_t number : {description.size(), size})
         for (int i = 0; i < 8; ++i) delta += static_cast<char>(number >> (8 * i));
