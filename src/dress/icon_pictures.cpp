@@ -13,7 +13,7 @@ namespace omnistasis::dress {
 
 namespace {
 
-constexpr double most_seconds = 20;
+constexpr double most_seconds = 10;
 constexpr std::uint64_t most_memory =
     1536u << 20; // bytes; the libraries for drawings take some 300 MB of addresses
 constexpr std::uint64_t most_answer = 64u << 20;

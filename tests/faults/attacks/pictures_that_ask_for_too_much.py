@@ -35,6 +35,8 @@ def pictures():
 def attack(yard):
     yard.write("main.py", "print('ours')\n")
     for what, content in pictures():
+        if what == "text" and yard.races < 100:
+            continue  # it meets the same bound as the filters, and takes as long
         icon = yard.write("icon", content)
         began = time.monotonic()
         # All address space of the command itself is bounded; what draws has its own bound.
