@@ -22,22 +22,6 @@ bool same_hash(Bytes bytes, const uint8_t* expected, size_t length = 32) {
     return memcmp(digest, expected, length) == 0;
 }
 
-/// A relative path that stays in its tree: parts that are neither empty nor `.` or `..`.
-bool is_safe_path(Bytes path) {
-    if (path.size == 0 || path.data[path.size - 1] == '/') return false;
-    size_t start = 0;
-    for (size_t i = 0; i <= path.size; ++i) {
-        if (i < path.size && path.data[i] == 0) return false;
-        if (i < path.size && path.data[i] != '/') continue;
-        size_t length = i - start;
-        if (length == 0 || (length == 1 && path.data[start] == '.') ||
-            (length == 2 && path.data[start] == '.' && path.data[start + 1] == '.'))
-            return false;
-        start = i + 1;
-    }
-    return true;
-}
-
 bool read_parts_place(Bytes value, const Trailer& trailer, PartsPlace& parts) {
     if (value.size != parts_record) return false;
     uint64_t offset = number(value.data, 8);
@@ -60,6 +44,21 @@ bool is_whole_state(Bytes state) {
 }
 
 } // namespace
+
+bool is_safe_path(Bytes path) {
+    if (path.size == 0 || path.data[path.size - 1] == '/') return false;
+    size_t start = 0;
+    for (size_t i = 0; i <= path.size; ++i) {
+        if (i < path.size && path.data[i] == 0) return false;
+        if (i < path.size && path.data[i] != '/') continue;
+        size_t length = i - start;
+        if (length == 0 || (length == 1 && path.data[start] == '.') ||
+            (length == 2 && path.data[start] == '.' && path.data[start + 1] == '.'))
+            return false;
+        start = i + 1;
+    }
+    return true;
+}
 
 const char* text_of(ReadError error) {
     switch (error) {

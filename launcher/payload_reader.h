@@ -104,6 +104,10 @@ class Index {
     Bytes files_;
 };
 
+/// Whether a path is relative and stays in its tree: its parts are neither empty nor `.` or `..`, and it has
+/// no zero byte.
+bool is_safe_path(Bytes path);
+
 /// Reads the last `trailer_size` bytes of a file of `file_size` bytes.
 ReadError read_trailer(const uint8_t* bytes, uint64_t file_size, Trailer& trailer);
 ReadError read_head(Bytes bytes, const Trailer& trailer, Head& head);

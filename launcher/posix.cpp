@@ -9,6 +9,7 @@
 #include "signature.h"
 #include "start_text.h"
 #include "state_posix.h"
+#include "window_slot.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -26,15 +27,6 @@ namespace omnistasis::launcher {
 namespace {
 
 constexpr size_t tail_size = 8192;
-
-struct WindowSlot {
-    char mark[sizeof payload::window_mark - 1];
-    uint8_t is_window;
-};
-
-/// Filled in when an application is built; the compiler must not believe that it knows the content.
-volatile const WindowSlot window_slot = {
-    {'O', 'M', 'N', 'I', 'S', 'T', 'A', 'S', 'I', 'S', '-', 'W', 'I', 'N', 'D', 'O', 'W', ':'}, 0};
 
 /// Says why the application does not start; to somebody without a terminal in a window.
 [[noreturn]] void stop(const char* called_as, Failure& failure) {
@@ -188,7 +180,6 @@ void become_program(const Self& self, const TreePlace& place, int count, char** 
         else if (char* argument = filled_in(at, values, malloc))
             list[used++] = argument;
     }
-    failure.exit_code = exit_no_start;
     if (self.head.working_folder.size > 0) {
         snprintf(folder, sizeof folder, "%s/%.*s", tree, static_cast<int>(self.head.working_folder.size),
                  reinterpret_cast<const char*>(self.head.working_folder.data));
@@ -206,12 +197,11 @@ void become_program(const Self& self, const TreePlace& place, int count, char** 
         return;
     }
     execve(program, list, environ);
+    set(failure, exit_no_start, "can't start", program, errno);
     // Where the program is there, it is its dynamic loader that is not.
     if (errno == ENOENT && access(program, X_OK) == 0)
         snprintf(failure.text, sizeof failure.text,
                  "can't start %.400s: this system lacks the C library that it was built for", program);
-    else
-        set(failure, exit_no_start, "can't start", program, errno);
 }
 
 int run(int count, char** arguments) {

@@ -1,6 +1,7 @@
 #include "self_windows.h"
 
 #include "sha256.h"
+#include "window_slot.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -11,15 +12,6 @@ namespace omnistasis::launcher {
 using namespace payload;
 
 namespace {
-
-struct WindowSlot {
-    char mark[sizeof window_mark - 1];
-    uint8_t is_window;
-};
-
-/// Filled in when an application is built; the compiler must not believe that it knows the content.
-volatile const WindowSlot window_slot = {
-    {'O', 'M', 'N', 'I', 'S', 'T', 'A', 'S', 'I', 'S', '-', 'W', 'I', 'N', 'D', 'O', 'W', ':'}, 0};
 
 /// The last part of the path of the running program.
 const wchar_t* own_name(const wchar_t* path) {

@@ -107,8 +107,7 @@ bool is_newer(const struct stat& one, const struct stat& other) {
 }
 
 /// What was taken out of a tree becomes the content, if it is not older than what is there. Also after a
-/// start that was stopped in between. A file that replaces a file is how programs save; what another tree's
-/// file replaces is kept.
+/// start that was stopped in between.
 bool settle_taken(const State& state, const char* taken, const DataFolder& data) {
     struct stat of_taken, of_content;
     if (!is_there(data.folder, taken, of_taken)) return true;

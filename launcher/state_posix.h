@@ -17,8 +17,8 @@ enum class StateResult {
 /// that is started for the first time, what earlier versions have in theirs.
 StateResult provide_state(const Self& self, const TreePlace& place, Failure& failure);
 
-/// Moves what stands in the places of links in another version's tree to the data folder. False where
-/// something is left there.
+/// Moves what stands in the places of links in another version's tree, which is open, to the data folder.
+/// False where something is left there.
 bool adopt_state(const Self& self, int tree);
 
 } // namespace omnistasis::launcher

@@ -90,9 +90,7 @@ void name_of_tree(const Self& self, char* name) {
 /// One file of the tree beside the launcher, mapped; null where it is not the one of the index.
 const uint8_t* map_checked(int tree, const payload::File& file, const payload::Index& index, bool& empty) {
     char path[4096];
-    if (file.path.size >= sizeof path) return nullptr;
-    memcpy(path, file.path.data, file.path.size);
-    path[file.path.size] = 0;
+    if (!copy_place(file, path)) return nullptr;
     int descriptor = openat(tree, path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
     if (descriptor < 0) return nullptr;
     uint64_t size = index.content_size(file.content);
@@ -137,37 +135,45 @@ bool write_marker(int marker, const Self& self) {
 
 /// How closely a tree is looked at before it is started from.
 enum class Look : uint8_t {
-    marker, ///< as is_complete says
-    sizes,  ///< each file's as well
-    hashes, ///< each file's as well
+    mark,   ///< at its mark alone: it was just put there
+    usual,  ///< as is_complete says
+    sizes,  ///< at each file's as well
+    hashes, ///< at each file's as well
 };
 
-/// Whether each file of the index is in the tree.
+bool has_size(int tree, const payload::File& file, uint64_t size) {
+    char path[4096];
+    struct stat status;
+    return copy_place(file, path) && fstatat(tree, path, &status, AT_SYMLINK_NOFOLLOW) == 0 &&
+           S_ISREG(status.st_mode) && static_cast<uint64_t>(status.st_size) == size;
+}
+
+bool has_hash(int tree, const payload::File& file, const payload::Index& index) {
+    bool empty = false;
+    const uint8_t* bytes = map_checked(tree, file, index, empty);
+    if (bytes != nullptr)
+        munmap(const_cast<uint8_t*>(bytes), static_cast<size_t>(index.content_size(file.content)));
+    return bytes != nullptr || empty;
+}
+
+/// Whether each file of the index is in the tree; else `wrong` is the first that is not.
+bool has_files(const payload::Index& index, int tree, Look look, payload::File& wrong) {
+    for (size_t at = 0; index.next_file(at, wrong);)
+        if (!(look == Look::sizes ? has_size(tree, wrong, index.content_size(wrong.content))
+                                  : has_hash(tree, wrong, index)))
+            return false;
+    return true;
+}
+
+/// The same of the tree that belongs to the executable.
 bool has_files(const Self& self, int tree, Look look) {
     const uint8_t* mapped = map_self(self);
+    if (mapped == nullptr) return false;
     payload::Index index;
+    payload::File wrong;
     Failure failure;
-    bool right = mapped != nullptr && load_index(self, mapped, index, failure);
-    payload::File file;
-    for (size_t at = 0; right && index.next_file(at, file);) {
-        if (look == Look::sizes) {
-            char path[4096];
-            struct stat status;
-            right = file.path.size < sizeof path;
-            if (!right) break;
-            memcpy(path, file.path.data, file.path.size);
-            path[file.path.size] = 0;
-            right = fstatat(tree, path, &status, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(status.st_mode) &&
-                    static_cast<uint64_t>(status.st_size) == index.content_size(file.content);
-            continue;
-        }
-        bool empty = false;
-        const uint8_t* bytes = map_checked(tree, file, index, empty);
-        right = bytes != nullptr || empty;
-        if (bytes != nullptr)
-            munmap(const_cast<uint8_t*>(bytes), static_cast<size_t>(index.content_size(file.content)));
-    }
-    if (mapped != nullptr) munmap(const_cast<uint8_t*>(mapped), self.size);
+    bool right = load_index(self, mapped, index, failure) && has_files(index, tree, look, wrong);
+    munmap(const_cast<uint8_t*>(mapped), self.size);
     return right;
 }
 
@@ -195,8 +201,8 @@ bool is_complete(int cache, const char* name, const Self& self, Look look, TreeP
     if (size == with_run && !is_same_run) look = Look::hashes;
     time_t now = time(nullptr);
     bool was_idle = status.st_mtime > now || now - status.st_mtime > a_day;
-    if (was_idle && look == Look::marker) look = Look::sizes;
-    if (look != Look::marker) {
+    if (was_idle && look == Look::usual) look = Look::sizes;
+    if (look == Look::sizes || look == Look::hashes) {
         int tree = openat(cache, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
         bool right = tree >= 0 && has_files(self, tree, look);
         if (tree >= 0) close(tree);
@@ -355,15 +361,8 @@ bool check_tree(const Self& self, const TreePlace& place, Failure& failure) {
     snprintf(advice, sizeof advice, place.in_cache ? "Remove %.200s, and it is unpacked anew" : "Get it anew",
              place.path);
     int tree = open(place.path, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    payload::File file;
-    bool right = true;
-    for (size_t at = 0; right && index.next_file(at, file);) {
-        bool empty = false;
-        const uint8_t* bytes = map_checked(tree, file, index, empty);
-        right = bytes != nullptr || empty || wrong_file(file, advice, failure);
-        if (bytes != nullptr)
-            munmap(const_cast<uint8_t*>(bytes), static_cast<size_t>(index.content_size(file.content)));
-    }
+    payload::File wrong;
+    bool right = has_files(index, tree, Look::hashes, wrong) || wrong_file(wrong, advice, failure);
     if (tree >= 0) close(tree);
     return right;
 }
@@ -389,7 +388,7 @@ bool provide(const Self& self, const char* beside, Look look, TreePlace& place, 
             bool there = is_complete(cache, name, self, look, place);
             for (int attempt = 0; !there && attempt < 3; ++attempt)
                 there = put_under_lock(self, cache, name, beside, look, failure) &&
-                        is_complete(cache, name, self, Look::marker, place);
+                        is_complete(cache, name, self, Look::mark, place);
             close(cache);
             place.in_cache = true;
             if (there)
@@ -423,7 +422,7 @@ bool provide(const Self& self, const char* beside, Look look, TreePlace& place, 
 } // namespace
 
 bool provide_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure) {
-    return provide(self, beside, Look::marker, place, failure);
+    return provide(self, beside, Look::usual, place, failure);
 }
 
 bool repair_in_cache(const Self& self, const char* beside, TreePlace& place, Failure& failure) {

@@ -87,14 +87,16 @@ void* unpack_blocks(void* argument) {
 
 } // namespace
 
+bool copy_place(const File& file, char (&place)[4096]) {
+    if (file.path.size >= sizeof place) return errno = ENAMETOOLONG, false;
+    memcpy(place, file.path.data, file.path.size);
+    place[file.path.size] = 0;
+    return true;
+}
+
 int open_in_tree(int tree, const File& file) {
     char path[4096];
-    if (file.path.size >= sizeof path) {
-        errno = ENAMETOOLONG;
-        return -1;
-    }
-    memcpy(path, file.path.data, file.path.size);
-    path[file.path.size] = 0;
+    if (!copy_place(file, path)) return -1;
     int flags = O_WRONLY | O_CREAT | O_NOFOLLOW | O_CLOEXEC;
     unsigned mode = (file.mode & 0111) != 0 ? 0700 : 0600;
     int descriptor = openat(tree, path, flags, mode);

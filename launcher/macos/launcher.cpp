@@ -4,6 +4,7 @@
 #include "exit_codes.h"
 #include "payload_reader.h"
 #include "start_text.h"
+#include "window_slot.h"
 
 #include <string.h>
 
@@ -35,15 +36,6 @@ constexpr size_t longest_path = 4096;
 constexpr int seek_end = 2, seek_set = 0;
 
 const char* called_as = "application";
-
-struct WindowSlot {
-    char mark[sizeof window_mark - 1];
-    uint8_t is_window;
-};
-
-/// Filled in when an application is built; the compiler must not believe that it knows the content.
-volatile const WindowSlot window_slot = {
-    {'O', 'M', 'N', 'I', 'S', 'T', 'A', 'S', 'I', 'S', '-', 'W', 'I', 'N', 'D', 'O', 'W', ':'}, 0};
 
 /// In window mode nobody sees standard error: the system's own program for scripts shows the text in an
 /// alert, and this process becomes it. Comes back where it can't.

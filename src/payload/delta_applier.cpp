@@ -4,6 +4,7 @@
 #include <cerrno>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <functional>
 #include <future>
 #include <map>
 #include <memory>
@@ -52,9 +53,17 @@ class OpenFile {
 };
 
 bool stays_inside(const std::string& place) {
-    return !place.empty() && place.find('\0') == std::string::npos && !fs::path(place).is_absolute() &&
-           fs::path(place).lexically_normal().string() == place && place != "." && place != ".." &&
-           !place.starts_with("../") && !place.ends_with('/');
+    return is_safe_path({reinterpret_cast<const std::uint8_t*>(place.data()), place.size()});
+}
+
+/// Removes those of the files and links below a folder that `goes` says.
+void remove_below(const fs::path& folder, const std::function<bool(const fs::directory_entry&)>& goes) {
+    std::vector<fs::path> gone;
+    each_entry_below(folder, [&](const fs::directory_entry& entry) {
+        if (goes(entry)) gone.push_back(entry.path());
+    });
+    std::error_code ignored;
+    for (const fs::path& one : gone) fs::remove(one, ignored);
 }
 
 /// A file that is being written; what an earlier, interrupted run wrote of it is taken over as far as it is
@@ -243,11 +252,7 @@ class Applier {
         if (folder < 0 || ::flock(folder, LOCK_EX | LOCK_NB) != 0) return cant_write(part_);
         is_ours_ = true;
         // Links that an earlier run took over would lead what is written now out of the folder.
-        std::vector<fs::path> links;
-        each_entry_below(part_, [&](const fs::directory_entry& entry) {
-            if (entry.is_symlink()) links.push_back(entry.path());
-        });
-        for (const fs::path& link : links) fs::remove(link, failed);
+        remove_below(part_, [](const fs::directory_entry& entry) { return entry.is_symlink(); });
         fs::path executable;
         for (const ChangedFile& file : files_) {
             if (!stays_inside(file.path)) return damaged_delta(delta_, "a path leads out of the output");
@@ -304,12 +309,10 @@ class Applier {
         for (const StoredFile& file : base_.files())
             of_base.insert(base_.description().tree_folder + "/" + file.place);
         // What an earlier run wrote for another delta goes.
-        std::vector<fs::path> strange;
-        each_entry_below(part_, [&](const fs::directory_entry& entry) {
-            std::string inner = relative_to(entry.path().string(), part_.string());
-            if (!entry.is_directory(failed) && !ours.contains(inner)) strange.push_back(entry.path());
+        remove_below(part_, [&](const fs::directory_entry& entry) {
+            return !entry.is_directory(failed) &&
+                   !ours.contains(relative_to(entry.path().string(), part_.string()));
         });
-        for (const fs::path& one : strange) fs::remove(one, failed);
         Result<void> done;
         each_entry_below(old_folder, [&](const fs::directory_entry& entry) {
             std::string inner = relative_to(entry.path().string(), old_folder.string());

@@ -223,3 +223,15 @@ TEST_CASE("contents are handed on in order and once, until something is wrong") 
     CHECK_FALSE(damaged->verify());
     fs::remove(file);
 }
+
+TEST_CASE("paths of a tree stay in it") {
+    auto is_safe = [](std::string_view path) {
+        return payload::is_safe_path({reinterpret_cast<const std::uint8_t*>(path.data()), path.size()});
+    };
+    for (const char* path : {"a", "a/b", "...", "a/..b", ".a/b."}) CHECK(is_safe(path));
+    for (const char* path : {"", "/", "/a", "a/", "a//b", ".", "..", "a/..", "../a", "a/./b", "a/../b"}) {
+        INFO(path);
+        CHECK_FALSE(is_safe(path));
+    }
+    CHECK_FALSE(is_safe(std::string_view("a\0b", 3)));
+}

@@ -16,8 +16,8 @@ std::string text_of(const Json& json, const char* key) {
 /// The name alone of "Name <address> (page)", or of an object with these as fields.
 std::string author_of(const Json& json) {
     auto found = json.find("author");
-    if (found == json.end()) return {};
-    std::string name = found->is_object() ? text_of(*found, "name") : text_of(json, "author");
+    bool has_fields = found != json.end() && found->is_object();
+    std::string name = has_fields ? text_of(*found, "name") : text_of(json, "author");
     name.resize(std::min(name.find_first_of("<("), name.size()));
     while (!name.empty() && name.back() == ' ') name.pop_back();
     return name;

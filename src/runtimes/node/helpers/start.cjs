@@ -43,8 +43,8 @@ function keptFile() {
 // A file or folder that nobody but the user can write. (Windows keeps the folder for others out of it by its own rights.)
 const noLink = (fs.constants.O_NOFOLLOW || 0) | (fs.constants.O_NONBLOCK || 0);
 function isOwn(status) {
-  if (process.platform === 'win32') return status.isFile() || status.isDirectory();
-  return (status.isFile() || status.isDirectory()) && status.uid === process.geteuid() && (status.mode & 0o22) === 0;
+  const isOnesOwn = process.platform === 'win32' || (status.uid === process.geteuid() && (status.mode & 0o22) === 0);
+  return isOnesOwn && (status.isFile() || status.isDirectory());
 }
 
 function keepCompiled(file) {
