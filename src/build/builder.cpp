@@ -216,14 +216,16 @@ class Builder {
     }
 
     /// What is at a state path goes into the tree as initial content, and not to the path itself.
-    void take_state(plan::Plan& plan) {
+    Result<void> take_state(plan::Plan& plan) {
         std::erase_if(plan.files, [&](const plan::PlannedFile& file) {
             return std::ranges::any_of(project_.states, [&](const State& state) {
                 return (file.place + "/").starts_with(state_place(state) + "/");
             });
         });
-        for (const AssetFile& file : find_initial_state(project_))
-            tree_.push_back({"state/" + file.place, 0644, "", file.file});
+        auto initial = find_initial_state(project_);
+        if (!initial) return pass_on(initial);
+        for (const AssetFile& file : *initial) tree_.push_back({"state/" + file.place, 0644, "", file.file});
+        return {};
     }
 
     static tl::unexpected<Error> two_on_one_place(const std::string& place, const std::string& one,
@@ -276,7 +278,7 @@ class Builder {
     Result<void> fill_tree() {
         plan::Plan plan = plan::make_plan(graph_, host_);
         if (auto right = check_places(plan); !right) return right;
-        take_state(plan);
+        if (auto done = take_state(plan); !done) return done;
         if (auto done = take_loader(plan); !done) return done;
         if (auto done = lead_places(); !done) return done;
         auto made = runtime_.make_files(plan.code, jobs_, observer_);
@@ -415,7 +417,7 @@ class Builder {
         const trace::Unit& unit = graph_.units[file.unit];
         if (unit.kind == trace::UnitKind::program && unit.of_runtime && platform_.dresses_programs())
             return dress_program(file, out);
-        bool is_native = trace::is_native(graph_.units[file.unit].kind);
+        bool is_native = trace::is_native(unit.kind);
         bool relinks = file.treatment == plan::Treatment::relink;
         if (!is_native) return 0;
         std::error_code unreadable;

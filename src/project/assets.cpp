@@ -43,6 +43,19 @@ class Collector {
     std::size_t folders_ = 0;
 };
 
+/// Relative paths; `said` and `where` are the project's word for the folder.
+Result<std::vector<std::string>> files_below(const fs::path& folder, const std::string& said,
+                                             const std::string& where) {
+    Collector below;
+    below.collect(folder, "");
+    if (!below.is_too_much()) return std::move(below.files);
+    return fail(ErrorKind::bad_input, fmt::format("`{}` is too much", said), where,
+                fmt::format("there are more than {} files or {} folders; links may lead from folder to "
+                            "folder in circles",
+                            most_files, most_folders),
+                "name the folders that the application reads");
+}
+
 /// Files there are made up by the kernel as they are read: they have no size, and some have no end.
 bool is_made_up(const fs::path& path) {
     struct statfs system {};
@@ -136,40 +149,32 @@ Result<std::vector<AssetFile>> find_assets(const Project& project) {
             continue;
         }
         if (!is_folder(start)) return nothing_found(asset, fmt::format("there is no {}", start.string()));
-        Collector below;
-        below.collect(start, "");
-        if (below.is_too_much())
-            return fail(
-                ErrorKind::bad_input, fmt::format("the asset `{}` is too much", asset.from), asset.where,
-                fmt::format("there are more than {} files or {} folders; links may lead from folder to "
-                            "folder in circles",
-                            most_files, most_folders),
-                "name the folders that the application reads");
-        const std::vector<std::string>& files = below.files;
+        auto files = files_below(start, asset.from, asset.where);
+        if (!files) return pass_on(files);
         bool outside = fs::path(fixed).is_absolute() || fixed.starts_with("..");
         std::string base = !to.empty() ? to : outside ? start.filename().string() : fixed;
         if (base == ".") base.clear();
-        for (const std::string& file : files) {
+        for (const std::string& file : *files) {
             std::string relative = fixed.empty() ? file : fixed + "/" + file;
             if (pattern_start != std::string::npos && !fits_pattern(relative, from, '/')) continue;
             found.push_back({start / file, base.empty() ? file : base + "/" + file, in_tree});
         }
         if (found.size() == before)
             return nothing_found(asset,
-                                 fmt::format("there are {} files in {}", files.size(), start.string()));
+                                 fmt::format("there are {} files in {}", files->size(), start.string()));
     }
     return found;
 }
 
-std::vector<AssetFile> find_initial_state(const Project& project) {
+Result<std::vector<AssetFile>> find_initial_state(const Project& project) {
     std::vector<AssetFile> found;
     for (const State& state : project.states) {
         fs::path path = project.folder / state.path;
         if (is_file(path)) found.push_back({path, state.path});
         if (!is_folder(path)) continue;
-        Collector below;
-        below.collect(path, "");
-        for (const std::string& file : below.files) found.push_back({path / file, state.path + "/" + file});
+        auto files = files_below(path, state.path, state.where);
+        if (!files) return pass_on(files);
+        for (const std::string& file : *files) found.push_back({path / file, state.path + "/" + file});
     }
     return found;
 }

@@ -30,7 +30,7 @@ Result<std::vector<AssetFile>> find_assets(const Project& project);
 
 /// The initial content of the project's state paths: their files, with their places relative to the project's
 /// folder. A path where there is nothing yet has no content.
-std::vector<AssetFile> find_initial_state(const Project& project);
+Result<std::vector<AssetFile>> find_initial_state(const Project& project);
 
 /// Why a path can't be a place in the app tree: it is longer than the launchers take, or no system has such a
 /// name. Empty where it can.

@@ -94,7 +94,9 @@ class Reviewer {
         for (const trace::Unit& unit : graph_.units)
             if (!unit.file.empty() && seen.insert(unit.file).second)
                 files.push_back({unit.file, unit.own && !project_.is_installed});
-        for (const AssetFile& file : find_initial_state(project_))
+        // What can't be listed stops the build, which says so.
+        auto initial = find_initial_state(project_);
+        for (const AssetFile& file : initial ? *initial : std::vector<AssetFile>())
             if (seen.insert(file.file.string()).second) files.push_back({file.file.string(), true});
         return files;
     }
