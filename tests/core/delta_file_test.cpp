@@ -55,3 +55,26 @@ TEST_CASE("a delta is read as it was written") {
     CHECK(read->files[0].pieces[1].packed == "none");
     CHECK(std::string(read->data.begin(), read->data.end()) == "data");
 }
+
+TEST_CASE("a piece is unpacked to the size that it has, and to no other") {
+    const std::string text(5000, 't');
+    std::string stored = pack_piece(as_bytes(text), {}), raw;
+    CHECK(unpack_piece(as_bytes(stored), {}, text.size(), raw));
+    CHECK(raw == text);
+    for (std::uint64_t size :
+         {std::uint64_t(0), std::uint64_t(4999), std::uint64_t(5001), std::uint64_t(8) << 30}) {
+        std::string other;
+        CHECK_FALSE(unpack_piece(as_bytes(stored), {}, size, other));
+        CHECK(other.empty()); // nothing was made room for
+    }
+    CHECK_FALSE(unpack_piece(as_bytes(std::string("no frame")), {}, 8, raw));
+}
+
+TEST_CASE("a description that says it is much larger than it can be is refused unread") {
+    std::string delta = delta_with("{}");
+    for (int i = 0; i < 8; ++i)
+        delta[static_cast<std::size_t>(16 + i)] = static_cast<char>((1ull << 28) >> (8 * i));
+    auto read = DeltaFile::read(as_bytes(delta), "a.delta");
+    REQUIRE_FALSE(read);
+    CHECK(read.error().why == "it is cut off or damaged");
+}

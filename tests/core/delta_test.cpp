@@ -41,6 +41,29 @@ std::string bytes_of(const std::string& file) {
     return *text;
 }
 
+/// Writes an output of the folder form: launcher, tree, and a file beside them.
+std::string output_folder(const Folder& folder, const std::string& name, const std::string& version,
+                          std::vector<TreeFile> tree, const std::string& menu_entry) {
+    test::SilentObserver silent;
+    Store none{fs::path()};
+    for (const TreeFile& file : tree) folder.write(name + "/tree/" + file.place, file.content);
+    folder.write(name + "/share/board.desktop", menu_entry);
+    Description description{"tideboard", version, std::string("bin/app\0", 8), false, "", "tree", ""};
+    fs::path file = folder.path() / name / "tideboard";
+    REQUIRE(write_output(file, "launcher " + std::string(500, 'x'), tree, description, {3, nullptr}, none,
+                         silent));
+    ::chmod(file.c_str(), 0755);
+    return file.string();
+}
+
+struct FolderVersions : Folder {
+    std::string old_one =
+        output_folder(*this, "v1", "1.0", {{"bin/app", 0644, "program"}, {"a.txt", 0644, "one"}}, "old menu");
+    std::string new_one =
+        output_folder(*this, "v2", "1.1", {{"bin/app", 0644, "program"}, {"a.txt", 0644, "two"}}, "new menu");
+    std::string delta = *this / "up.delta";
+};
+
 struct Versions : Folder {
     std::string data = noise(1, 3u << 20);
     std::string old_one =
@@ -155,4 +178,32 @@ TEST_CASE("equal inputs give an equal delta") {
     REQUIRE(make_delta(versions.old_one, versions.new_one, versions.delta));
     REQUIRE(make_delta(versions.old_one, versions.new_one, versions / "again.delta"));
     CHECK(bytes_of(versions.delta) == bytes_of(versions / "again.delta"));
+}
+
+TEST_CASE("a folder's delta brings what lies beside the tree along, and keeps what others put there") {
+    FolderVersions versions;
+    versions.write("v1/notes.txt", "the user's own");
+    REQUIRE(make_delta(versions.old_one, versions.new_one, versions.delta));
+    REQUIRE(apply_delta(versions.old_one, versions.delta, {}));
+    CHECK(bytes_of(versions / "v1/tree/a.txt") == "two");
+    CHECK(bytes_of(versions / "v1/share/board.desktop") == "new menu");
+    CHECK(bytes_of(versions / "v1/notes.txt") == "the user's own");
+    CHECK(PayloadContents::open(versions.old_one)->verify());
+}
+
+TEST_CASE("what a stopped call left of another delta is neither kept nor followed") {
+    FolderVersions versions;
+    REQUIRE(make_delta(versions.old_one, versions.new_one, versions.delta));
+    // As a call for another delta left it: a file of that one, and a link of the output's that was taken
+    // over.
+    versions.write(".v1.delta-part/tree/of_another", "stale");
+    versions.write("elsewhere/kept.txt", "kept");
+    fs::create_directory_symlink(versions / "elsewhere", versions / ".v1.delta-part/share");
+    REQUIRE(apply_delta(versions.old_one, versions.delta, {}));
+    CHECK_FALSE(fs::exists(versions / "v1/tree/of_another"));
+    CHECK_FALSE(fs::is_symlink(versions / "v1/share"));
+    CHECK(bytes_of(versions / "v1/share/board.desktop") == "new menu");
+    CHECK_FALSE(fs::exists(versions / "elsewhere/board.desktop"));
+    CHECK(bytes_of(versions / "elsewhere/kept.txt") == "kept");
+    CHECK_FALSE(fs::exists(versions / ".v1.delta-part"));
 }

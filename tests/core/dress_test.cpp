@@ -142,6 +142,52 @@ TEST_CASE("what is no program gets no resources") {
         CHECK_FALSE(with_resources(text, dress));
 }
 
+TEST_CASE("a program with resources gets other icons and another version, and keeps the rest") {
+    fs::path launchers = fs::path(OMNISTASIS_FIXED_PLACES).parent_path();
+    auto launcher = read_text(launchers / "launcher-windows-x86_64");
+    if (!launcher) {
+        WARN("skipped: there is no launcher for Windows");
+        return;
+    }
+    auto picture = [](int edge, std::uint8_t grey) {
+        return Picture{edge, edge,
+                       std::vector<std::uint8_t>(static_cast<std::size_t>(edge * edge) * 4, grey)};
+    };
+    auto wide = [](std::string_view text) {
+        std::string out;
+        for (char c : text) out += {c, '\0'};
+        return out;
+    };
+    PeDress runtime{{picture(16, 40), picture(32, 40)},
+                    {20, 1, 0, 0},
+                    {{0x0409, {{"ProductName", "Runtime"}}}},
+                    "<assembly/>",
+                    false};
+    std::string program = with_resources(*launcher, runtime).value();
+    PeDress own{
+        {picture(48, 90)}, {1, 4, 0, 0}, {{0x0409, {{"ProductName", "Tideboard"}}}}, "<other/>", true};
+    std::string dressed = with_other_resources(program, own);
+    // The former section stays where it was, and nothing leads to it: what comes after it is what counts.
+    std::string added = dressed.substr(program.size());
+    CHECK(added.find(wide("Tideboard")) != std::string::npos);
+    CHECK(added.find(wide("Runtime")) == std::string::npos);
+    CHECK(added.find("<assembly/>") != std::string::npos);
+    CHECK(added.find("<other/>") == std::string::npos);
+    CHECK(added.find("\x89PNG") == std::string::npos);
+    CHECK(with_other_resources(program, own) == dressed);
+    // The checksum is right: setting it again changes nothing. The subsystem stays.
+    std::string again = dressed;
+    set_pe_checksum(again);
+    CHECK(again == dressed);
+    CHECK(dressed.substr(0, 0x200) != program.substr(0, 0x200));
+    PeDress without_icon = own;
+    without_icon.icons.clear();
+    CHECK(with_other_resources(program, without_icon).size() < dressed.size());
+    for (const std::string& no_program :
+         {std::string(), std::string("MZ"), std::string(5000, 'x'), program.substr(0, 700)})
+        CHECK(with_other_resources(no_program, own) == no_program);
+}
+
 TEST_CASE("hashes are written in small hexadecimal digits") {
     CHECK(hex(sha256(std::string_view(""))) ==
           "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855");

@@ -137,3 +137,19 @@ TEST_CASE("a staging folder is gone with its object") {
     REQUIRE_FALSE(nowhere);
     CHECK(nowhere.error().kind == ErrorKind::unwritable);
 }
+
+TEST_CASE("a staging folder whose process is gone goes with the next one, one in use stays") {
+    Folder folder;
+    auto held = StagingFolder::make(folder.path(), "tideboard");
+    REQUIRE(held);
+    // As a killed build leaves it: nobody holds its lock.
+    folder.write(".tideboard.staging-00ff/half", "x");
+    folder.write(".tideboard.others/kept", "x");
+    folder.write("tideboard.staging-00ff/kept", "x");
+    auto next = StagingFolder::make(folder.path(), "noticeboard");
+    REQUIRE(next);
+    CHECK(fs::exists(held->path()));
+    CHECK_FALSE(fs::exists(folder / ".tideboard.staging-00ff"));
+    CHECK(fs::exists(folder / ".tideboard.others/kept"));
+    CHECK(fs::exists(folder / "tideboard.staging-00ff/kept"));
+}

@@ -197,6 +197,41 @@ TEST_CASE("versions of symbols that a library does not have are told") {
     CHECK(closure.unfit()[0].versions == std::vector<std::string>{"TIDE_1"});
 }
 
+TEST_CASE("programs that another loader starts are told, those of this system's are not") {
+    Yard yard;
+    yard.program("usual", "");
+    yard.program("other", "-Wl,--dynamic-linker=/lib/ld-elsewhere.so.1");
+    native::HostLibraries host({});
+    Store none{fs::path()};
+    native::Closure closure(yard.folder / "usual", host, none);
+    REQUIRE(closure.add(yard.folder / "usual", "bin/usual"));
+    CHECK(closure.other_loaders().empty());
+    REQUIRE(closure.add(yard.folder / "other", "bin/other"));
+    REQUIRE(closure.other_loaders().size() == 1);
+    CHECK(closure.other_loaders()[0].file == fs::canonical(yard.folder / "other"));
+    CHECK(closure.other_loaders()[0].loader == "/lib/ld-elsewhere.so.1");
+}
+
+TEST_CASE("an auxiliary library goes along where it is there, and is no loss where it is not") {
+    Yard yard;
+    yard.library("libbuoy.so.1", "libbuoy.so.1");
+    yard.library("libquay.so.1", "libquay.so.1",
+                 "-Wl,-f,libbuoy.so.1 -Wl,-f,libnowhere.so.1 -Wl,-rpath,'$ORIGIN'");
+    yard.program("use", "-Wl,--no-as-needed libquay.so.1 -Wl,-rpath,'$ORIGIN'");
+    native::HostLibraries host({});
+    Store none{fs::path()};
+    native::Closure closure(yard.folder / "use", host, none);
+    REQUIRE(closure.add(yard.folder / "use", "bin/use"));
+    auto ships = [&](const std::string& name) {
+        return std::ranges::find(closure.libraries(), name, &native::ShippedLibrary::name) !=
+               closure.libraries().end();
+    };
+    CHECK(ships("libquay.so.1"));
+    CHECK(ships("libbuoy.so.1"));
+    CHECK(std::ranges::none_of(
+        closure.needs(), [](const native::LibraryNeed& need) { return need.name == "libnowhere.so.1"; }));
+}
+
 TEST_CASE("a witness sees where the loader's model looked in vain") {
     Yard yard;
     yard.library("second/libtide.so.1", "libtide.so.1");

@@ -2,6 +2,7 @@
 
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
+#include <sqlite3.h>
 #include <thread>
 #include <unistd.h>
 
@@ -159,4 +160,48 @@ TEST_CASE("large results are files, a damaged one is as good as none, beyond the
     CHECK_FALSE(store.find("the same"));
     CHECK(store.find("h") == large + "7");
     CHECK(objects().size() <= 4);
+}
+
+TEST_CASE("a flipped bit in the index makes a result as good as none, and no other one") {
+    Folder folder;
+    fs::path file = folder.path / "results";
+    const std::string large(Store::largest_inside + 1, 't');
+    auto fill = [&] {
+        fs::remove_all(folder.path);
+        fs::create_directories(folder.path);
+        Store store(file);
+        store.keep("depth", "seven metres");
+        store.keep("chart", large);
+    };
+    auto flip = [&](const char* column, const char* key, std::size_t at) {
+        sqlite3* database = nullptr;
+        REQUIRE(sqlite3_open(file.c_str(), &database) == SQLITE_OK);
+        std::string change = fmt::format(
+            "UPDATE results SET {0} = CAST(substr({0}, 1, {1}) || x'07' || substr({0}, {1} + 2) AS BLOB) "
+            "WHERE key = CAST('{2}' AS BLOB)",
+            column, at, key);
+        CHECK(sqlite3_exec(database, change.c_str(), nullptr, nullptr, nullptr) == SQLITE_OK);
+        CHECK(sqlite3_changes(database) == 1);
+        sqlite3_close(database);
+    };
+    for (std::size_t at : {0u, 31u, 32u, 43u}) {
+        fill();
+        flip("value", "depth", at);
+        Store store(file);
+        INFO(at);
+        CHECK_FALSE(store.find("depth"));
+        CHECK(store.find("chart") == large);
+    }
+    for (const char* column : {"value", "object"}) {
+        fill();
+        flip(column, "chart", 5);
+        Store store(file);
+        CHECK_FALSE(store.find("chart"));
+        CHECK(store.find("depth") == "seven metres");
+    }
+    fill();
+    // Under another key it is not what was kept there.
+    flip("key", "depth", 0);
+    CHECK_FALSE(Store(file).find("\x07"
+                                 "epth"));
 }

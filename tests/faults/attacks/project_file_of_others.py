@@ -30,8 +30,8 @@ def attack(yard):
     if wrong := tried(entry, "refused"):
         return f"in the same folder: {wrong}"
     # Above the victim's own folder.
-    yard.folder_of("shared/work", VICTIM)
-    inner = yard.write("shared/work/main.py", "print(1)\n")
+    yard.folder_of("shared/berth", VICTIM)
+    inner = yard.write("shared/berth/main.py", "print(1)\n")
     os.chown(inner, VICTIM, VICTIM)
     if wrong := tried(inner, "built"):
         return f"in a folder above: {wrong}"
