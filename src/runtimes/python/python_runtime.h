@@ -132,7 +132,9 @@ class PythonRuntime : public trace::Runtime,
     Result<void> relearn(std::string_view learned) override;
     std::string on_request(const Unit& unit) const override {
         std::string top = trace::is_module(unit.kind) && !unit.own ? top_of(unit.name) : std::string();
-        return on_request_.contains(top) ? top : std::string();
+        // A choice of toolkit is on request; the way to some library that is there is none.
+        bool is_on_request = on_request_.contains(top) && (top != "gi" || !introspected_.is_way_to_library);
+        return is_on_request ? top : std::string();
     }
     std::vector<std::string> requested_with(const Unit& unit) override;
     std::filesystem::path program() const override { return facts_.program; }
@@ -293,7 +295,7 @@ class PythonRuntime : public trace::Runtime,
                             trace::UnitId from);
     // Introspected libraries: python_typelibs.cpp
     void settle_typelibs(const UnitIds& ids, UnitNeeds& needs);
-    void want_typelib(const std::string& name, const std::vector<std::string>& files, const Reason& reason,
+    bool want_typelib(const std::string& name, const std::vector<std::string>& files, const Reason& reason,
                       Expansion& out);
     // QML: python_qml.cpp
     std::pair<std::string, std::string> qml_root(const UnitIds& ids);
@@ -377,6 +379,7 @@ class PythonRuntime : public trace::Runtime,
     struct {
         std::map<std::string, std::set<std::string>> versions; ///< that some module asks for, by library
         std::set<std::string> settled;                         ///< modules whose requests are answered
+        bool is_way_to_library = false; ///< some module asks for libraries that are there and open no windows
     } introspected_;
     /// A request that a module's __getattr__ makes once somebody takes one of `names` from it.
     struct LateRequest {

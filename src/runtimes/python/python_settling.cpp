@@ -3,6 +3,7 @@
 #include "runtimes/python/text_kinds.h"
 
 #include <algorithm>
+#include <span>
 #include <unordered_map>
 
 namespace omnistasis::python {
@@ -304,11 +305,15 @@ UnitNeeds PythonRuntime::finalize(const std::vector<Unit>& units) {
     settle_programs(ids, needs);
     settle_settings(units, ids, needs);
     settled_ = scanned_.size();
+    std::size_t asked = needs.size();
     settle_own(ids, needs);
     settle_typelibs(ids, needs);
     settle_qml(units, ids, needs);
     settle_companions(ids, needs);
     settle_distributions(units, needs);
+    // What was asked for in this very pass may have become a companion since.
+    for (const auto& [id, need] : std::span(needs).first(asked))
+        if (is_companion(need.unit) && !is_companion(units[id])) carried_.asked.insert(need.unit.name);
     settle_trials(units, needs);
     // Last: what goes along with distributions is known by then, and may be needed now.
     settle_taken_names(units, ids, needs);

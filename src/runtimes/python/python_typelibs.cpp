@@ -18,12 +18,14 @@ std::string library_of(const Request& request) {
 
 } // namespace
 
-/// Descriptions, those that they depend on, and the libraries themselves.
-void PythonRuntime::want_typelib(const std::string& name, const std::vector<std::string>& files,
+/// Descriptions, those that they depend on, and the libraries themselves. Whether they are there and none of
+/// them opens windows.
+bool PythonRuntime::want_typelib(const std::string& name, const std::vector<std::string>& files,
                                  const Reason& reason, Expansion& out) {
     want("gi.overrides." + name, reason, out);
     std::vector<std::string> open = files;
     std::set<std::string> seen;
+    bool opens_windows = false;
     for (std::size_t i = 0; i < open.size(); ++i) {
         auto file = MappedFile::open(open[i]);
         if (open[i].empty() || !seen.insert(open[i]).second || !file) continue;
@@ -31,7 +33,9 @@ void PythonRuntime::want_typelib(const std::string& name, const std::vector<std:
         if (!typelib) continue;
         // Those that it depends on are loaded with it, and their overrides with them.
         std::string stem = fs::path(open[i]).stem().string();
-        std::string library = stem.substr(0, stem.rfind('-')), overrides = "gi.overrides." + library;
+        std::string library = stem.substr(0, stem.rfind('-'));
+        opens_windows |= library == "Gdk";
+        std::string overrides = "gi.overrides." + library;
         if (finder_.find(overrides)) want(overrides, reason, out);
         std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
         out.needs.push_back({file_unit(UnitKind::data, open[i], place), reason});
@@ -43,6 +47,7 @@ void PythonRuntime::want_typelib(const std::string& name, const std::vector<std:
         for (const std::string& file_name : typelib->libraries)
             trace::want_opened_library(fs::path(file_name).filename().string(), reason, out);
     }
+    return !seen.empty() && !opens_windows;
 }
 
 /// A module may import a library whose version another one asks for: so they are answered when all modules
@@ -64,13 +69,15 @@ void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
         }
     for (const auto& [scanned, id] : fresh) {
         Expansion out;
+        bool is_windowless = true;
         for (const StringAt& said : scanned->result.library_versions) {
             std::size_t dash = said.text.rfind('-');
             std::string name = said.text.substr(0, dash),
                         file = find_typelib(name, {said.text.substr(dash + 1)});
             if (file.ends_with("/" + said.text + ".typelib"))
-                want_typelib(name, {file},
-                             {"asks for the introspected library", scanned->file, said.line, true}, out);
+                is_windowless &=
+                    want_typelib(name, {file},
+                                 {"asks for the introspected library", scanned->file, said.line, true}, out);
         }
         for (const Request& request : scanned->result.requests) {
             std::string name = library_of(request);
@@ -84,9 +91,11 @@ void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
                 for (const StringAt& text : scanned->result.path_strings) versions.push_back(text.text);
                 files.push_back(find_typelib(name, versions));
             }
-            want_typelib(name, files,
-                         {"imports, as an introspected library,", scanned->file, request.line, true}, out);
+            is_windowless &= want_typelib(
+                name, files, {"imports, as an introspected library,", scanned->file, request.line, true},
+                out);
         }
+        introspected_.is_way_to_library |= is_windowless;
         for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
         std::ranges::move(out.loose_ends, std::back_inserter(ends_));
     }
