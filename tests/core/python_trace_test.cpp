@@ -1,6 +1,7 @@
 // What a trace of Python applications finds, on projects in a folder, without an interpreter.
 #include "folder.h"
 #include "runtimes/python/python_runtime.h"
+#include "runtimes/python/typelib.h"
 #include "silent_observer.h"
 #include "trace/tracer.h"
 
@@ -207,6 +208,35 @@ TEST_CASE("a module that only goes along does not bring in large packages that i
     // Once something asks for it, it is one like any other.
     project.own("main.py", "import charts.with_sea\n");
     CHECK(has(project.traced(), "sea"));
+}
+
+TEST_CASE("a module that a string names is no companion, though its distribution goes along whole") {
+    PythonProject project;
+    project.own("main.py", "import charts\n");
+    project.site("charts/__init__.py", "import importlib\nKINDS = {'sea': 'charts.kinds.of_sea'}\n"
+                                       "def load(name):\n    return importlib.import_module(KINDS[name])\n");
+    project.site("charts/kinds/of_sea.py", "try:\n    import sea\nexcept ImportError:\n    sea = None\n");
+    project.distribution("charts",
+                         {"charts/__init__.py", "charts/kinds/__init__.py", "charts/kinds/of_sea.py"});
+    project.distribution("sea", {"sea.py"});
+    CHECK(has(project.traced(), "sea"));
+}
+
+TEST_CASE("what leads to an introspected library without windows is no toolkit of choice") {
+    if (python::find_typelib("GLib", {}).empty() || python::find_typelib("Gdk", {}).empty()) return;
+    auto traced = [](const std::string& library) {
+        PythonProject project;
+        python::LoreEntry all;
+        all.on_request = {"gi"};
+        project.lore.emplace("*", all);
+        project.own("main.py", "import bells\n");
+        project.site("gi/__init__.py");
+        project.site("bells.py", "try:\n    import gi\n    from gi.repository import " + library +
+                                     "\nexcept ImportError:\n    gi = None\n");
+        return project.traced();
+    };
+    CHECK(has(traced("GLib"), "gi"));
+    CHECK_FALSE(has(traced("Gdk"), "gi"));
 }
 
 TEST_CASE("requirements bring their metadata, by conditions") {

@@ -1,7 +1,8 @@
 // Programs that the application starts by their names.
+#include "runtimes/python/programs_of_modules.h"
+
 #include "native/native_kind.h"
 #include "project/assets.h"
-#include "runtimes/python/python_runtime.h"
 #include "trace/started_program.h"
 
 #include <fmt/format.h>
@@ -16,15 +17,13 @@ constexpr std::uint64_t most_bytes = 10u << 20;
 
 } // namespace
 
-/// What own code starts goes along where the application's package requires a small package that has it; else
-/// it is told, unless the project names it. What packages start is told as a minor loose end.
-void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
-    for (std::size_t i = settled_; i < scanned_.size(); ++i) {
-        const Scanned& scanned = scanned_[i];
+void StartedPrograms::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
+    for (std::size_t i = gathered_.settled; i < gathered_.scanned.size(); ++i) {
+        const Scanned& scanned = gathered_.scanned[i];
         auto id = ids.find(scanned.name);
-        if (scanned.standard || id == ids.end() || only_goes_along(scanned)) continue;
+        if (scanned.standard || id == ids.end() || companions_.only_goes_along(scanned)) continue;
         if (scanned.result.searches_path != 0)
-            ends_.push_back(
+            gathered_.ends.push_back(
                 {.kind = "starts-program",
                  .what = "it looks for programs in the folders of PATH by itself",
                  .file = scanned.file,
@@ -36,20 +35,20 @@ void PythonRuntime::settle_programs(const UnitIds& ids, UnitNeeds& needs) {
         for (const StringAt& program : scanned.result.programs) {
             if (!programs_seen_.insert({program.text, scanned.own}).second) continue;
             if (scanned.own && carry_program(id->second, scanned, program, needs)) continue;
-            if (auto end =
-                    trace::starts_program(project_, program.text, scanned.file, program.line, !scanned.own))
-                ends_.push_back(std::move(*end));
+            if (auto end = trace::starts_program(ground_.project, program.text, scanned.file, program.line,
+                                                 !scanned.own))
+                gathered_.ends.push_back(std::move(*end));
         }
     }
 }
 
-bool PythonRuntime::carry_program(trace::UnitId id, const Scanned& scanned, const StringAt& program,
-                                  UnitNeeds& needs) {
-    auto required = required_programs_.find(program.text);
-    bool fits = required != required_programs_.end() && required->second.package_size <= most_bytes &&
-                native::kind_of(required->second.file).fits(project_.targets.front());
+bool StartedPrograms::carry_program(trace::UnitId id, const Scanned& scanned, const StringAt& program,
+                                    UnitNeeds& needs) {
+    auto required = ground_.required_programs.find(program.text);
+    bool fits = required != ground_.required_programs.end() && required->second.package_size <= most_bytes &&
+                native::kind_of(required->second.file).fits(ground_.project.targets.front());
     if (!fits) return false;
-    carries_programs_ = true;
+    gathered_.carries_programs = true;
     std::string place = fmt::format("{}/{}", programs_place, program.text);
     needs.emplace_back(id, Need{{UnitKind::native, place, required->second.file, place, false},
                                 {"starts", scanned.file, program.line, true}});

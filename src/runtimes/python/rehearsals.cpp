@@ -1,7 +1,9 @@
 // What a watched run of a Python application is, and what it shows.
+#include "runtimes/python/rehearsals.h"
+
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/python_runtime.h"
 #include "trace/import_log.h"
+#include "trace/opened_library.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>
@@ -17,76 +19,78 @@ constexpr std::string_view metadata_of = ".dist-info";
 
 } // namespace
 
-Expansion PythonRuntime::recall(const Rehearsed& facts) {
+Expansion Rehearsals::recall(const Rehearsed& facts) {
     Expansion out;
-    Reason seen{"was seen in a rehearsal", project_.rehearsed_file.string(), 0, true};
-    for (const Rehearsed::Module& module : facts.modules) want(module.name, seen, out);
+    Reason seen{"was seen in a rehearsal", ground_.project.rehearsed_file.string(), 0, true};
+    for (const Rehearsed::Module& module : facts.modules) imports_.want(module.name, seen, out);
     for (const Rehearsed::File& file : facts.files) {
-        std::vector<std::string> folders{project_.folder.string()};
+        std::vector<std::string> folders{ground_.project.folder.string()};
         std::string root = folders.front();
         if (file.package.ends_with(metadata_of)) {
             std::string name = file.package.substr(0, file.package.size() - metadata_of.size());
-            const Distribution* found = installed_.named(normalized_distribution_name(name));
+            const Distribution* found = ground_.installed.named(normalized_distribution_name(name));
             folders = {found == nullptr ? std::string("/") : found->folder};
             root = found == nullptr ? std::string() : found->root;
         } else if (!file.package.empty()) {
-            const FoundModule& package = finder_.find(file.package);
+            const FoundModule& package = ground_.finder.find(file.package);
             folders = package.folders;
             root = package.root;
         }
         for (const std::string& folder : folders) {
             std::string path = folder + "/" + file.path;
             if (!is_file(path)) continue;
-            Unit unit = file_unit(kind_by_name(path), path, places_.of(path, root));
+            Unit unit = file_unit(kind_by_name(path), path, ground_.places.of(path, root));
             unit.own = file.package.empty();
             out.needs.push_back({std::move(unit), seen});
             break;
         }
     }
     for (const std::string& name : facts.libraries) trace::want_opened_library(name, seen, out);
-    out.loose_ends = trace::loose_ends_of_rehearsals(project_, facts);
+    out.loose_ends = trace::loose_ends_of_rehearsals(ground_.project, facts);
     return out;
 }
 
 /// How the entry point is started; a module or a function has to be found on the interpreter's path.
-std::vector<std::string> PythonRuntime::start_from_source(const std::vector<std::string>& arguments) const {
-    std::vector<std::string> command{facts_.executable};
-    if (entry_.kind == Entry::Kind::script) {
-        command.push_back(entry_.file);
-    } else if (entry_.kind == Entry::Kind::module) {
-        std::string module = entry_.module;
+std::vector<std::string> Rehearsals::start_from_source(const std::vector<std::string>& arguments) const {
+    std::vector<std::string> command{ground_.facts.executable};
+    if (ground_.entry.kind == Entry::Kind::script) {
+        command.push_back(ground_.entry.file);
+    } else if (ground_.entry.kind == Entry::Kind::module) {
+        std::string module = ground_.entry.module;
         if (module.ends_with(".__main__")) module = parent_of(module);
         command.insert(command.end(), {"-m", module});
     } else {
-        command.insert(command.end(),
-                       {"-c", fmt::format("import sys, {0}; sys.argv[0] = {1:?}; sys.exit({0}.{2}())",
-                                          entry_.module, project_.name, entry_.function)});
+        command.insert(
+            command.end(),
+            {"-c", fmt::format("import sys, {0}; sys.argv[0] = {1:?}; sys.exit({0}.{2}())",
+                               ground_.entry.module, ground_.project.name, ground_.entry.function)});
     }
     command.insert(command.end(), arguments.begin(), arguments.end());
     return command;
 }
 
-std::vector<std::string> PythonRuntime::source_command(const std::vector<std::string>& arguments) {
+std::vector<std::string> Rehearsals::source_command(const std::vector<std::string>& arguments) {
     // No bytecode is left in the project.
     std::vector<std::string> command{"env", "PYTHONDONTWRITEBYTECODE=1"};
     std::string path = std::getenv("PYTHONPATH") != nullptr ? std::getenv("PYTHONPATH") : "";
-    if (entry_.kind != Entry::Kind::script) path = entry_.folder + (path.empty() ? "" : ":" + path);
+    if (ground_.entry.kind != Entry::Kind::script)
+        path = ground_.entry.folder + (path.empty() ? "" : ":" + path);
     if (!path.empty()) command.push_back("PYTHONPATH=" + path);
     auto start = start_from_source(arguments);
     command.insert(command.end(), start.begin(), start.end());
     return command;
 }
 
-std::string PythonRuntime::module_file(const std::string& module) {
-    const FoundModule& found = finder_.find(module);
+std::string Rehearsals::module_file(const std::string& module) {
+    const FoundModule& found = ground_.finder.find(module);
     return found.kind == FoundModule::Kind::absent || found.kind == FoundModule::Kind::built_in
                ? std::string()
                : found.file;
 }
 
-Result<trace::WatchedRun> PythonRuntime::watched_run(const std::filesystem::path& scratch,
-                                                     const std::vector<std::string>& arguments) {
-    auto watcher = read_text(helpers_ / "watch_imports.py");
+Result<trace::WatchedRun> Rehearsals::watched_run(const std::filesystem::path& scratch,
+                                                  const std::vector<std::string>& arguments) {
+    auto watcher = read_text(ground_.helpers / "watch_imports.py");
     if (!watcher) return pass_on(watcher);
     fs::path folder = scratch / "watcher";
     std::error_code failed;
@@ -97,13 +101,13 @@ Result<trace::WatchedRun> PythonRuntime::watched_run(const std::filesystem::path
     trace::WatchedRun run;
     std::string path = folder.string();
     run.command = start_from_source(arguments);
-    if (entry_.kind != Entry::Kind::script) path += ":" + entry_.folder;
+    if (ground_.entry.kind != Entry::Kind::script) path += ":" + ground_.entry.folder;
     if (const char* before = std::getenv("PYTHONPATH")) path += std::string(":") + before;
     run.variables = {{"PYTHONPATH", path}, {"OMNISTASIS_REHEARSAL", (scratch / "imports").string()}};
     return run;
 }
 
-std::vector<trace::SeenModule> PythonRuntime::seen_modules(const std::filesystem::path& scratch) {
+std::vector<trace::SeenModule> Rehearsals::seen_modules(const std::filesystem::path& scratch) {
     std::vector<trace::SeenModule> seen = trace::read_import_log(scratch / "imports");
     // Without any code of Python that asks, it is the interpreter itself that starts.
     std::erase_if(seen, [](const trace::SeenModule& module) { return module.file.empty(); });
@@ -112,31 +116,22 @@ std::vector<trace::SeenModule> PythonRuntime::seen_modules(const std::filesystem
     return seen;
 }
 
-bool PythonRuntime::is_code_file(const std::filesystem::path& file) {
-    std::string name = file.filename().string();
-    if (name.ends_with(".py") || name.ends_with(".pyc") || name.ends_with(".pth") || name == "pyvenv.cfg")
-        return true;
-    return std::ranges::any_of(facts_.extension_suffixes, [&](const std::string& suffix) {
-        return name.ends_with(suffix) && suffix != ".so";
-    });
-}
-
-std::string PythonRuntime::place_asked_for(const std::filesystem::path& file) {
+std::string Rehearsals::place_asked_for(const std::filesystem::path& file) {
     std::string path = file.string();
-    if (std::ranges::binary_search(installed_files_, path)) return places_.of_installed(path);
+    if (std::ranges::binary_search(ground_.installed_files, path)) return ground_.places.of_installed(path);
     std::string nearest;
-    for (const auto* roots : {&search_path_, &facts_.search_path})
+    for (const auto* roots : {&ground_.search_path, &ground_.facts.search_path})
         for (const std::string& root : *roots)
             if (root.size() > nearest.size() && !relative_to(path, root).empty()) nearest = root;
-    std::string own = project_.root_folder.string();
+    std::string own = ground_.project.root_folder.string();
     if (nearest.size() < own.size() && !relative_to(path, own).empty()) nearest = own;
-    return nearest.empty() ? std::string() : places_.of(path, nearest);
+    return nearest.empty() ? std::string() : ground_.places.of(path, nearest);
 }
 
-std::optional<Rehearsed::File> PythonRuntime::package_file(const std::filesystem::path& file) {
+std::optional<Rehearsed::File> Rehearsals::package_file(const std::filesystem::path& file) {
     // The standard library's folder holds those of the packages.
     std::string nearest;
-    for (const std::string& root : facts_.search_path)
+    for (const std::string& root : ground_.facts.search_path)
         if (root.size() > nearest.size() && !relative_to(file.string(), root).empty()) nearest = root;
     std::string inner = nearest.empty() ? std::string() : relative_to(file.string(), nearest);
     std::size_t slash = inner.find('/');
@@ -145,7 +140,8 @@ std::optional<Rehearsed::File> PythonRuntime::package_file(const std::filesystem
     if (slash != std::string::npos && (folder.ends_with(".dist-info") || folder.ends_with(".egg-info")))
         return Rehearsed::File{folder.substr(0, folder.find('-')) + std::string(metadata_of),
                                inner.substr(slash + 1)};
-    if (slash == std::string::npos || !finder_.find(inner.substr(0, slash)).is_package) return std::nullopt;
+    if (slash == std::string::npos || !ground_.finder.find(inner.substr(0, slash)).is_package)
+        return std::nullopt;
     return Rehearsed::File{inner.substr(0, slash), inner.substr(slash + 1)};
 }
 

@@ -1,9 +1,10 @@
 // The application's own goes along whole: it is small, and it is what people lose. Own is what lies in the
 // project's folder; of a command that somebody installed, the distribution that it starts.
+#include "runtimes/python/own_needs.h"
+
 #include "project/assets.h"
 #include "project/own_files.h"
 #include "runtimes/python/package_data.h"
-#include "runtimes/python/python_runtime.h"
 #include "support/system_packages.h"
 #include "trace/own_ends.h"
 
@@ -111,30 +112,8 @@ fs::path root_of_sources(const Project& project, const Facts& facts) {
     return root;
 }
 
-/// The distribution that an installed command starts; null where the entry is somebody's own source.
-const Distribution* PythonRuntime::find_application() {
-    bool is_elsewhere = entry_.kind != Entry::Kind::script && !entry_.file.empty() &&
-                        !places_.is_own(finder_.find(entry_.module).root);
-    if (!project_.is_installed && !is_elsewhere) return nullptr;
-    if (const Distribution* owner = installed_.owner_of(entry_.file)) return owner;
-    std::string command = fs::path(entry_.file).filename().string();
-    for (const Distribution& distribution : installed_.all())
-        for (const char* group : {"console_scripts", "gui_scripts"})
-            if (auto in = distribution.entry_points.find(group);
-                in != distribution.entry_points.end() && in->second.contains(command))
-                return &distribution;
-    return nullptr;
-}
-
-bool PythonRuntime::is_of_application(const std::string& file) {
-    if (std::ranges::binary_search(installed_files_, file)) return true;
-    return application_ != nullptr && installed_.owner_of(file) == application_;
-}
-
-/// What goes along because it is the application's own. What its imports reach comes first: the rest are
-/// companions.
-void PythonRuntime::settle_own(const UnitIds& ids, UnitNeeds& needs) {
-    auto main = ids.find(main_module().empty() ? "__main__" : main_module());
+void OwnNeeds::settle_own(const UnitIds& ids, UnitNeeds& needs) {
+    auto main = ids.find(ground_.main_module().empty() ? "__main__" : ground_.main_module());
     if (own_settled_ || main == ids.end()) return;
     own_settled_ = true;
     Expansion out;
@@ -142,70 +121,72 @@ void PythonRuntime::settle_own(const UnitIds& ids, UnitNeeds& needs) {
     want_declared(out);
     std::erase_if(out.needs, [&](const Need& need) {
         bool is_there = trace::is_module(need.unit.kind) && ids.contains(need.unit.name);
-        if (is_there) carried_.companions.erase(need.unit.name);
+        if (is_there) companions_.remove(need.unit.name);
         return is_there;
     });
     for (Need& need : out.needs) needs.emplace_back(main->second, std::move(need));
-    std::ranges::move(out.loose_ends, std::back_inserter(ends_));
+    std::ranges::move(out.loose_ends, std::back_inserter(gathered_.ends));
 }
 
 /// What the application declares that it needs, whether or not an import shows it.
-void PythonRuntime::want_declared(Expansion& out) {
+void OwnNeeds::want_declared(Expansion& out) {
     std::vector<const Distribution*> declared;
-    if (application_ != nullptr) {
-        declared = required_by(*application_, {});
-        declared.push_back(application_);
+    if (ground_.application != nullptr) {
+        declared = ground_.required_by(*ground_.application, {});
+        declared.push_back(ground_.application);
         // Plug-ins: what requires the application.
-        for (const Distribution& one : installed_.all()) {
+        for (const Distribution& one : ground_.installed.all()) {
             auto required = required_distributions(one);
-            if (&one != application_ && required.contains(application_->name)) declared.push_back(&one);
+            if (&one != ground_.application && required.contains(ground_.application->name))
+                declared.push_back(&one);
         }
     }
-    const MarkerVariables& variables = installed_.variables();
-    for (const std::string& line : declared_requirements(project_.own_folder)) {
+    const MarkerVariables& variables = ground_.installed.variables();
+    for (const std::string& line : declared_requirements(ground_.project.own_folder)) {
         auto requirement = read_requirement(line);
         if (!requirement || !marker_holds(requirement->marker, variables, {})) continue;
-        if (const Distribution* found = installed_.named(requirement->name)) {
+        if (const Distribution* found = ground_.installed.named(requirement->name)) {
             declared.push_back(found);
         } else {
             out.loose_ends.push_back(
                 {.kind = "declared-missing",
                  .what = fmt::format("{} is declared and not installed", requirement->name),
-                 .file = (project_.own_folder / "pyproject.toml").string(),
+                 .file = (ground_.project.own_folder / "pyproject.toml").string(),
                  .line = 0,
                  .effect = "the application stops where it needs it",
                  .advice = "install the project's requirements into the environment of its runtime"});
         }
     }
     for (const Distribution* one : declared) {
-        if (!carried_.reached.insert(one->name).second) continue;
-        carry_distribution(*one, one->folder, {}, out);
+        if (!companions_.reach(one->name)) continue;
+        companions_.carry_distribution(*one, one->folder, {}, out);
     }
 }
 
 /// Where a path of the own code leads in the app tree; empty where nothing of the application lies there.
-std::string PythonRuntime::place_of_own_path(const std::string& path) const {
+std::string OwnNeeds::place_of_own_path(const std::string& path) const {
     // An asset that was given an absolute place is there for who names it.
-    for (const Asset& asset : project_.assets)
+    for (const Asset& asset : ground_.project.assets)
         if (asset.to == path || asset.to.starts_with(path + "/")) return place_of_absolute(path);
-    auto below = std::ranges::lower_bound(installed_files_, path + "/");
-    bool has_any = std::ranges::binary_search(installed_files_, path) ||
-                   (below != installed_files_.end() && below->starts_with(path + "/"));
-    if (has_any) return path == "/usr" ? "." : places_.of_installed(path);
-    if (project_.is_installed || !why_not_own(project_.own_folder).empty() || !is_there(path)) return {};
-    std::string folder = project_.root_folder.string();
+    auto below = std::ranges::lower_bound(ground_.installed_files, path + "/");
+    bool has_any = std::ranges::binary_search(ground_.installed_files, path) ||
+                   (below != ground_.installed_files.end() && below->starts_with(path + "/"));
+    if (has_any) return path == "/usr" ? "." : ground_.places.of_installed(path);
+    if (ground_.project.is_installed || !why_not_own(ground_.project.own_folder).empty() || !is_there(path))
+        return {};
+    std::string folder = ground_.project.root_folder.string();
     if (path != folder && relative_to(path, folder).empty()) return {};
-    return path == folder ? application_place() : places_.of(path, folder);
+    return path == folder ? ground_.application_place() : ground_.places.of(path, folder);
 }
 
 /// A file of the application: the module of that name, as a companion, where an import would find it there;
 /// else the file itself, at `place`.
-void PythonRuntime::want_own_file(const std::string& file, const std::string& name, const std::string& place,
-                                  const Reason& reason, Expansion& out) {
-    if (!name.empty() && finder_.find(name).file == file) {
-        if (excluded(name) || name == main_module()) return;
-        carried_.companions.insert(name);
-        out.needs.push_back({unit_of(name, finder_.find(name)), reason});
+void OwnNeeds::want_own_file(const std::string& file, const std::string& name, const std::string& place,
+                             const Reason& reason, Expansion& out) {
+    if (!name.empty() && ground_.finder.find(name).file == file) {
+        if (ground_.excluded(name) || name == ground_.main_module()) return;
+        companions_.add(name);
+        out.needs.push_back({ground_.unit_of(name, ground_.finder.find(name)), reason});
         return;
     }
     Unit unit = file_unit(kind_by_name(file), file, place);
@@ -214,62 +195,61 @@ void PythonRuntime::want_own_file(const std::string& file, const std::string& na
 }
 
 /// What the system's package manager installed with the command that is the application.
-void PythonRuntime::want_installed_files(Expansion& out) {
-    Reason lies{"belongs to the application's package, with", entry_.file, 0, true};
+void OwnNeeds::want_installed_files(Expansion& out) {
+    Reason lies{"belongs to the application's package, with", ground_.entry.file, 0, true};
     std::uint64_t size = 0;
-    for (const std::string& file : installed_files_) {
-        if (file == entry_.file) continue;
+    for (const std::string& file : ground_.installed_files) {
+        if (file == ground_.entry.file) continue;
         std::error_code failed;
         size += fs::file_size(file, failed);
         if (size > most_own_bytes) {
             out.loose_ends.push_back(
                 {.kind = "own-too-large",
                  .what = fmt::format("{} and what follows of the application's package stays out", file),
-                 .file = entry_.file,
+                 .file = ground_.entry.file,
                  .line = 0,
                  .effect = "the application may look for it",
                  .advice = "name what it needs with --asset"});
             break;
         }
         std::string name = module_name_of(relative_to(file, system_packages_folder));
-        want_own_file(file, name, places_.of_installed(file), lies, out);
+        want_own_file(file, name, ground_.places.of_installed(file), lies, out);
     }
 }
 
 /// All files of the project's folder.
-void PythonRuntime::want_own_files(Expansion& out) {
-    if (!project_.own_files) return;
-    if (project_.is_installed) return want_installed_files(out);
-    OwnFiles own = find_own_files(project_);
+void OwnNeeds::want_own_files(Expansion& out) {
+    if (!ground_.project.own_files) return;
+    if (ground_.project.is_installed) return want_installed_files(out);
+    OwnFiles own = find_own_files(ground_.project);
     std::ranges::move(trace::loose_ends_of(own), std::back_inserter(out.loose_ends));
     Reason lies{"lies in the application's folder", own.folder, 0, true};
     for (const std::string& inner : own.files) {
         std::string file = own.folder + "/" + inner;
-        if (file == entry_.file || file == project_.folder / project_.icon ||
-            file == project_.folder / project_.signing_key)
+        if (file == ground_.entry.file || file == ground_.project.folder / ground_.project.icon ||
+            file == ground_.project.folder / ground_.project.signing_key)
             continue;
-        std::string below = relative_to(file, entry_.folder);
+        std::string below = relative_to(file, ground_.entry.folder);
         std::string name = below.empty() ? std::string() : module_name_of(below);
-        want_own_file(file, name, places_.of(file, own.folder), lies, out);
+        want_own_file(file, name, ground_.places.of(file, own.folder), lies, out);
     }
 }
 
-/// The modules of the standard library that programs of users may import.
-void PythonRuntime::want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs,
-                                       trace::UnitId from) {
+void OwnNeeds::want_whole_library(const std::string& file, std::uint32_t line, UnitNeeds& needs,
+                                  trace::UnitId from) {
     if (whole_library_) return;
     whole_library_ = true;
     Expansion out;
     Reason reason{"runs code of its users, who may import", file, line, true};
     std::vector<std::string> open;
     auto add_all = [&](const std::string& package) {
-        for (const std::string& name : finder_.modules_in(package)) {
-            const FoundModule& found = finder_.find(name);
-            if (!places_.is_standard(found.root) || name.ends_with("__main__")) continue;
+        for (const std::string& name : ground_.finder.modules_in(package)) {
+            const FoundModule& found = ground_.finder.find(name);
+            if (!ground_.places.is_standard(found.root) || name.ends_with("__main__")) continue;
             if (std::ranges::find(passed_library, top_of(name)) != passed_library.end()) continue;
             if (name.find(".tests") != std::string::npos || name.find(".test.") != std::string::npos)
                 continue;
-            want(name, reason, out);
+            imports_.want(name, reason, out);
             if (found.is_package) open.push_back(name);
         }
     };
@@ -280,6 +260,29 @@ void PythonRuntime::want_whole_library(const std::string& file, std::uint32_t li
         add_all(package);
     }
     for (Need& need : out.needs) needs.emplace_back(from, std::move(need));
+}
+
+bool OwnNeeds::want_own_path(const Unit& unit, const std::string& path, std::uint32_t line, Expansion& out) {
+    if (std::string place = place_of_own_path(path); !place.empty()) {
+        if (!ground_.project.is_installed && is_file(path))
+            out.needs.push_back(
+                {file_unit(kind_by_name(path), path, place), {"reads", unit.file, line, true}});
+        std::lock_guard lock(gathered_.mutex);
+        gathered_.moved[unit.name][path] = place;
+        return true;
+    }
+    bool elsewhere =
+        (path.starts_with("/home/") || path.starts_with("/opt/") || path.starts_with("/root/")) &&
+        relative_to(path, ground_.facts.prefix).empty() && is_there(path);
+    if (elsewhere)
+        out.loose_ends.push_back(
+            {.kind = "absolute-path",
+             .what = fmt::format("`{}` is a path of this machine", path),
+             .file = unit.file,
+             .line = line,
+             .effect = "other machines do not have it",
+             .advice = "put the file into the project and name it relative to the source, or use --asset"});
+    return elsewhere;
 }
 
 } // namespace omnistasis::python

@@ -1,5 +1,7 @@
+#include "runtimes/python/tree_files.h"
+
 #include "project/assets.h"
-#include "runtimes/python/python_runtime.h"
+#include "runtimes/python/module_store.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -7,43 +9,46 @@
 namespace omnistasis::python {
 
 /// Whether a module of a package shows in the tree as a file.
-bool PythonRuntime::shows_itself(const Unit& unit) {
-    if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || shows_modules_.empty()) return false;
-    const Distribution* owner = installed_.owner_of(unit.file);
+bool TreeFiles::shows_itself(const Unit& unit) {
+    if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || gathered_.shows_modules.empty())
+        return false;
+    const Distribution* owner = ground_.installed.owner_of(unit.file);
     return owner != nullptr &&
-           (shows_modules_.contains(owner->name) || shows_modules_.contains(every_distribution)) &&
-           !with_source_.contains(unit.name);
+           (gathered_.shows_modules.contains(owner->name) ||
+            gathered_.shows_modules.contains(every_distribution)) &&
+           !gathered_.with_source.contains(unit.name);
 }
 
-Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector<Unit>& units, unsigned jobs,
-                                                               Observer& observer) {
+Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Unit>& units, unsigned jobs,
+                                                           Observer& observer) {
     BootConfig config;
-    config.main_place = main_unit().place;
-    config.main_folder = places_.of_root(entry_.folder);
-    config.entry_module = main_module();
-    if (entry_.kind == Entry::Kind::function) config.called = entry_.module + ":" + entry_.function;
-    config.interpreter = interpreter_place();
-    config.path = {config.main_folder, places_.library(), places_.library() + "/lib-dynload",
-                   places_.site_packages()};
+    config.main_place = ground_.main_unit().place;
+    config.main_folder = ground_.places.of_root(ground_.entry.folder);
+    config.entry_module = ground_.main_module();
+    if (ground_.entry.kind == Entry::Kind::function)
+        config.called = ground_.entry.module + ":" + ground_.entry.function;
+    config.interpreter = ground_.interpreter_place();
+    config.path = {config.main_folder, ground_.places.library(), ground_.places.library() + "/lib-dynload",
+                   ground_.places.site_packages()};
 
-    config.moved = moved_;
-    config.installed = !installed_files_.empty();
+    config.moved = gathered_.moved;
+    config.installed = !ground_.installed_files.empty();
     config.user_folder = std::ranges::find(units, "site", &Unit::name) != units.end();
     // Programs that the system installed look for their data in the folders that it has for all of them.
-    if (std::ranges::any_of(installed_files_,
+    if (std::ranges::any_of(ground_.installed_files,
                             [](const std::string& file) { return file.starts_with("/usr/share/"); }))
         config.during["__main__"]["import"]["XDG_DATA_DIRS"] = "share, then /usr/local/share:/usr/share";
 
-    if (carries_programs_ || !project_.programs.empty()) config.programs = programs_place;
+    if (gathered_.carries_programs || !ground_.project.programs.empty()) config.programs = programs_place;
 
-    int optimize = project_.drop_docstrings ? 2 : 0;
+    int optimize = ground_.project.drop_docstrings ? 2 : 0;
     std::vector<Unit> modules;
     std::vector<StoredName> names;
     std::vector<ModuleStore::Source> sources;
     for (const Unit& unit : units) {
         std::size_t number = 0;
-        for (const LoreEntry* lore_entry : lore_of(unit.name)) {
-            if (idle_lore_.contains(fmt::format("{}/{}", unit.name, number++))) continue;
+        for (const LoreEntry* lore_entry : ground_.lore_of(unit.name)) {
+            if (gathered_.idle_lore.contains(fmt::format("{}/{}", unit.name, number++))) continue;
             for (const auto& [function, variables] : lore_entry->during) {
                 bool is_whole_run = function == "program";
                 auto& during =
@@ -52,20 +57,20 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             }
             if (!lore_entry->calls.empty()) config.calls[unit.name] = lore_entry->calls;
             for (const auto& [module, paths] : lore_entry->moved)
-                config.moved[module == "{build_data}" ? facts_.build_data : module].insert(paths.begin(),
-                                                                                           paths.end());
+                config.moved[module == "{build_data}" ? ground_.facts.build_data : module].insert(
+                    paths.begin(), paths.end());
         }
         if (unit.kind == UnitKind::extension) {
             names.push_back({unit.name, unit.kind, unit.place, {}});
         } else if (unit.kind == UnitKind::folder) {
             StoredName name{unit.name, unit.kind, {}, {}};
-            const FoundModule& found = finder_.find(unit.name);
+            const FoundModule& found = ground_.finder.find(unit.name);
             for (const std::string& folder : found.folders)
-                name.folders.push_back(places_.of(folder, found.root));
+                name.folders.push_back(ground_.places.of(folder, found.root));
             names.push_back(std::move(name));
         } else if (unit.kind == UnitKind::code) {
             // The interpreter has the code of its frozen modules in itself.
-            if (facts_.frozen.contains(unit.name) && !unit.own) continue;
+            if (ground_.facts.frozen.contains(unit.name) && !unit.own) continue;
             // `encodings` is the first module that the interpreter looks for; ours comes in with it.
             sources.push_back(
                 {unit.file, unit.place, optimize, unit.name == "encodings" ? "_omnistasis" : "", unit.own});
@@ -74,14 +79,15 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
     }
     // Besides the modules: our own two.
     std::size_t count = sources.size();
-    std::string library = places_.library();
+    std::string library = ground_.places.library();
     // Under the name of the import system's own code: warnings and tracebacks pass over our frames as over
     // its.
     sources.push_back(
-        {(helpers_ / "boot.py").string(), "<frozen importlib._bootstrap_external>", 0, "", true});
-    sources.push_back({(helpers_ / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
+        {(ground_.helpers / "boot.py").string(), "<frozen importlib._bootstrap_external>", 0, "", true});
+    sources.push_back(
+        {(ground_.helpers / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
 
-    ModuleStore store(facts_, helpers_, store_);
+    ModuleStore store(ground_.facts, ground_.helpers, ground_.store);
     auto compiled = store.compile(sources, jobs, observer);
     if (!compiled) return pass_on(compiled);
 
@@ -96,7 +102,7 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
             if (!modules[i].own) continue;
             // What nothing reaches may be there for another version, or to be filled in: it goes along as it
             // is.
-            if (modules[i].name != "__main__" && !imported_.contains(modules[i].name)) {
+            if (modules[i].name != "__main__" && !gathered_.imported.contains(modules[i].name)) {
                 if (auto source = read_text(modules[i].file))
                     files.push_back({modules[i].place, std::move(*source), 0644, {}, {}, true});
                 continue;
@@ -112,8 +118,8 @@ Result<std::vector<trace::MadeFile>> PythonRuntime::make_files(const std::vector
         }
         // Whoever lists folders or joins paths finds the module by its name. An own one can be run from
         // there: the interpreter takes bytecode whatever the file is called.
-        bool runs_from_file =
-            modules[i].own && !project_.sources && !reads_own_sources_ && modules[i].place.ends_with(".py");
+        bool runs_from_file = modules[i].own && !ground_.project.sources && !gathered_.reads_own_sources &&
+                              modules[i].place.ends_with(".py");
         bool is_shown = runs_from_file || shows_itself(modules[i]);
         if (is_shown && shown.insert(modules[i].place).second) // a module may have two names
             files.push_back(

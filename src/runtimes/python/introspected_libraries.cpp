@@ -1,7 +1,9 @@
 // Libraries that Python reaches through descriptions (GObject introspection).
-#include "runtimes/python/python_runtime.h"
+#include "runtimes/python/introspected_libraries.h"
+
 #include "runtimes/python/typelib.h"
 #include "support/files.h"
+#include "trace/opened_library.h"
 
 #include <algorithm>
 
@@ -20,9 +22,9 @@ std::string library_of(const Request& request) {
 
 /// Descriptions, those that they depend on, and the libraries themselves. Whether they are there and none of
 /// them opens windows.
-bool PythonRuntime::want_typelib(const std::string& name, const std::vector<std::string>& files,
-                                 const Reason& reason, Expansion& out) {
-    want("gi.overrides." + name, reason, out);
+bool IntrospectedLibraries::want_typelib(const std::string& name, const std::vector<std::string>& files,
+                                         const Reason& reason, Expansion& out) {
+    imports_.want("gi.overrides." + name, reason, out);
     std::vector<std::string> open = files;
     std::set<std::string> seen;
     bool opens_windows = false;
@@ -36,7 +38,7 @@ bool PythonRuntime::want_typelib(const std::string& name, const std::vector<std:
         std::string library = stem.substr(0, stem.rfind('-'));
         opens_windows |= library == "Gdk";
         std::string overrides = "gi.overrides." + library;
-        if (finder_.find(overrides)) want(overrides, reason, out);
+        if (ground_.finder.find(overrides)) imports_.want(overrides, reason, out);
         std::string place = "lib/girepository-1.0/" + fs::path(open[i]).filename().string();
         out.needs.push_back({file_unit(UnitKind::data, open[i], place), reason});
         for (const std::string& dependency : typelib->dependencies) {
@@ -50,22 +52,20 @@ bool PythonRuntime::want_typelib(const std::string& name, const std::vector<std:
     return !seen.empty() && !opens_windows;
 }
 
-/// A module may import a library whose version another one asks for: so they are answered when all modules
-/// that are reached are known. What only goes along with a package brings none in.
-void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
+void IntrospectedLibraries::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
     std::vector<std::pair<const Scanned*, trace::UnitId>> fresh;
-    for (const Scanned& scanned : scanned_) {
+    for (const Scanned& scanned : gathered_.scanned) {
         auto id = ids.find(scanned.name);
         bool has_any = !scanned.result.library_versions.empty() ||
                        std::ranges::any_of(scanned.result.requests,
                                            [](const Request& one) { return !library_of(one).empty(); });
-        if (!has_any || id == ids.end() || only_goes_along(scanned)) continue;
-        if (introspected_.settled.insert(scanned.name).second) fresh.emplace_back(&scanned, id->second);
+        if (!has_any || id == ids.end() || companions_.only_goes_along(scanned)) continue;
+        if (settled_.insert(scanned.name).second) fresh.emplace_back(&scanned, id->second);
     }
     for (const auto& [scanned, id] : fresh)
         for (const StringAt& said : scanned->result.library_versions) {
             std::size_t dash = said.text.rfind('-');
-            introspected_.versions[said.text.substr(0, dash)].insert(said.text.substr(dash + 1));
+            gathered_.library_versions[said.text.substr(0, dash)].insert(said.text.substr(dash + 1));
         }
     for (const auto& [scanned, id] : fresh) {
         Expansion out;
@@ -75,15 +75,14 @@ void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
             std::string name = said.text.substr(0, dash),
                         file = find_typelib(name, {said.text.substr(dash + 1)});
             if (file.ends_with("/" + said.text + ".typelib"))
-                is_windowless &=
-                    want_typelib(name, {file},
-                                 {"asks for the introspected library", scanned->file, said.line, true}, out);
+                is_windowless &= want_typelib(
+                    name, {file}, {"asks for the introspected library", scanned->file, said.line, true}, out);
         }
         for (const Request& request : scanned->result.requests) {
             std::string name = library_of(request);
             if (name.empty()) continue;
             std::vector<std::string> files;
-            if (auto known = introspected_.versions.find(name); known != introspected_.versions.end())
+            if (auto known = gathered_.library_versions.find(name); known != gathered_.library_versions.end())
                 for (const std::string& version : known->second)
                     files.push_back(find_typelib(name, {version}));
             if (files.empty()) {
@@ -95,9 +94,9 @@ void PythonRuntime::settle_typelibs(const UnitIds& ids, UnitNeeds& needs) {
                 name, files, {"imports, as an introspected library,", scanned->file, request.line, true},
                 out);
         }
-        introspected_.is_way_to_library |= is_windowless;
+        gathered_.is_way_to_library |= is_windowless;
         for (Need& need : out.needs) needs.emplace_back(id, std::move(need));
-        std::ranges::move(out.loose_ends, std::back_inserter(ends_));
+        std::ranges::move(out.loose_ends, std::back_inserter(gathered_.ends));
     }
 }
 

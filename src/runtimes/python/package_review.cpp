@@ -1,8 +1,9 @@
 // What somebody wants to know before an application is given away: of which packages it is, what it reads of
 // the environment, what it imports before it is needed.
+#include "runtimes/python/package_review.h"
+
 #include "runtimes/python/distributions.h"
 #include "runtimes/python/lexer.h"
-#include "runtimes/python/python_runtime.h"
 
 #include <algorithm>
 #include <array>
@@ -69,10 +70,10 @@ void read_metadata(std::string_view text, trace::Package& package) {
 
 } // namespace
 
-std::vector<trace::Package> PythonRuntime::packages(const std::vector<Unit>& units) {
+std::vector<trace::Package> PackageReview::packages(const std::vector<Unit>& units) {
     std::vector<trace::Package> found;
     std::map<std::string, std::vector<std::size_t>> by_top; // modules, packages that bring them
-    for (const Distribution& distribution : find_distributions(facts_.search_path)) {
+    for (const Distribution& distribution : find_distributions(ground_.facts.search_path)) {
         trace::Package package{distribution.name, distribution.version, "pypi", {}, {}, {}, {}, {}, {}};
         for (const std::string& top : top_level_modules(distribution)) by_top[top].push_back(found.size());
         package.metadata_file =
@@ -142,17 +143,17 @@ std::vector<trace::Package> PythonRuntime::packages(const std::vector<Unit>& uni
     return found;
 }
 
-trace::Package PythonRuntime::own_package() {
-    trace::Package package{"python",       "", "generic", "", {"PSF-2.0"}, {}, "https://www.python.org",
-                           facts_.program, {}};
-    for (const std::string& folder : {facts_.base_prefix, facts_.standard_library})
+trace::Package PackageReview::own_package() {
+    trace::Package package{
+        "python", "", "generic", "", {"PSF-2.0"}, {}, "https://www.python.org", ground_.facts.program, {}};
+    for (const std::string& folder : {ground_.facts.base_prefix, ground_.facts.standard_library})
         for (const char* name : {"LICENSE.txt", "LICENSE"})
             if (is_file(fs::path(folder) / name)) package.licence_files.push_back(folder + "/" + name);
     if (package.licence_files.size() > 1) package.licence_files.resize(1);
     return package;
 }
 
-std::vector<trace::VariableRead> PythonRuntime::variables_read(const Unit& unit) {
+std::vector<trace::VariableRead> PackageReview::variables_read(const Unit& unit) {
     std::vector<trace::VariableRead> found;
     auto source = MappedFile::open(unit.file);
     if (!source || unit.kind != UnitKind::code) return found;
@@ -180,7 +181,7 @@ std::vector<trace::VariableRead> PythonRuntime::variables_read(const Unit& unit)
     return found;
 }
 
-std::vector<trace::EarlyImport> PythonRuntime::imports_that_could_wait(const Unit& unit) {
+std::vector<trace::EarlyImport> PackageReview::imports_that_could_wait(const Unit& unit) {
     std::vector<trace::EarlyImport> imports;
     auto source = MappedFile::open(unit.file);
     if (!source || unit.kind != UnitKind::code) return imports;

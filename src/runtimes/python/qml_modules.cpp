@@ -1,5 +1,6 @@
 // QML modules: those that the application's documents import, and what these import in turn.
-#include "runtimes/python/python_runtime.h"
+#include "runtimes/python/qml_modules.h"
+
 #include "runtimes/python/qml_imports.h"
 #include "support/target_info.h"
 
@@ -22,14 +23,14 @@ std::vector<std::string> folders_of(const std::string& module) {
 } // namespace
 
 /// The folder of all QML modules that the toolkit in use brings, and what it goes to in the tree.
-std::pair<std::string, std::string> PythonRuntime::qml_root(const UnitIds& ids) {
+std::pair<std::string, std::string> QmlModules::qml_root(const UnitIds& ids) {
     for (const char* binding : {"PySide6", "PyQt6", "PyQt5", "PySide2"}) {
         if (!ids.contains(std::string(binding) + ".QtQml")) continue;
-        const FoundModule& found = finder_.find(binding);
+        const FoundModule& found = ground_.finder.find(binding);
         for (const std::string& package : found.folders)
             for (const char* inner : {"/Qt/qml", "/Qt6/qml", "/Qt5/qml"})
                 if (is_folder(package + inner))
-                    return {package + inner, places_.of(package + inner, found.root)};
+                    return {package + inner, ground_.places.of(package + inner, found.root)};
         std::string version = std::string_view(binding).ends_with('6') ? "qt6" : "qt5";
         for (const std::string& libraries : library_folders(host_info())) {
             std::string folder = fmt::format("{}/{}/qml", libraries, version);
@@ -39,7 +40,7 @@ std::pair<std::string, std::string> PythonRuntime::qml_root(const UnitIds& ids) 
     return {};
 }
 
-void PythonRuntime::settle_qml(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs) {
+void QmlModules::settle_qml(const std::vector<Unit>& units, const UnitIds& ids, UnitNeeds& needs) {
     auto [root, place] = qml_root(ids);
     for (; !root.empty() && seen_qml_ < units.size(); ++seen_qml_) {
         const Unit& unit = units[seen_qml_];

@@ -1,0 +1,35 @@
+#pragma once
+
+#include "runtimes/python/ground.h"
+#include "runtimes/python/imports.h"
+#include "trace/capabilities.h"
+
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// What a watched run of the application from source is, and what it shows: trace::WatchesImports.
+class Rehearsals {
+  public:
+    Rehearsals(Ground& ground, Imports& imports) : ground_(ground), imports_(imports) {}
+
+    Expansion recall(const Rehearsed& facts);
+    std::vector<std::string> source_command(const std::vector<std::string>& arguments);
+    std::string module_file(const std::string& module);
+    Result<trace::WatchedRun> watched_run(const std::filesystem::path& scratch,
+                                          const std::vector<std::string>& arguments);
+    std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch);
+    std::string place_asked_for(const std::filesystem::path& file);
+    std::optional<Rehearsed::File> package_file(const std::filesystem::path& file);
+
+  private:
+    std::vector<std::string> start_from_source(const std::vector<std::string>& arguments) const;
+
+    Ground& ground_;
+    Imports& imports_;
+};
+
+} // namespace omnistasis::python

@@ -1,0 +1,40 @@
+#pragma once
+
+#include "runtimes/python/companions.h"
+#include "runtimes/python/gathered.h"
+#include "runtimes/python/ground.h"
+#include "runtimes/python/imports.h"
+#include "trace/trial.h"
+
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// Asks packages by importing them once, alone.
+class Trials {
+  public:
+    Trials(Ground& ground, Gathered& gathered, Imports& imports, Companions& companions)
+        : ground_(ground), gathered_(gathered), imports_(imports), companions_(companions) {}
+
+    /// Why packages could not be asked; empty where they could.
+    const std::string& trouble() const { return trial_trouble_; }
+    /// Asks for the modules that are new since the last time, once nothing else is.
+    void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
+
+  private:
+    std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
+    void take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out);
+
+    Ground& ground_;
+    Gathered& gathered_;
+    Imports& imports_;
+    Companions& companions_;
+    std::map<std::string, std::set<std::string>>
+        tried_;                 ///< distribution, modules that were imported on trial
+    std::string trial_trouble_; ///< why packages could not be asked
+};
+
+} // namespace omnistasis::python
