@@ -12,8 +12,9 @@ Result<Drawing> Drawing::open(const std::filesystem::path& folder) {
     fs::path file = folder / "drawing.so";
     LateLibrary late(file.string());
     if (!late.is_loaded())
-        return fail(ErrorKind::missing, "can't draw", file, late.why(),
-                    "install the packages libgvc6, libcgraph6, librsvg2-2 and libturbojpeg0");
+        return fail(
+            ErrorKind::missing, "can't draw", file, late.why(),
+            "install the packages libgvc6, libcgraph6, librsvg2-2, libgdk-pixbuf-2.0-0 and libturbojpeg0");
     Drawing drawing;
     late.find(drawing.layout_, "drawing_layout");
     late.find(drawing.write_png_, "drawing_write_png");
@@ -21,6 +22,7 @@ Result<Drawing> Drawing::open(const std::filesystem::path& folder) {
     late.find(drawing.svg_size_, "drawing_svg_size");
     late.find(drawing.resample_, "drawing_resample");
     late.find(drawing.decode_jpeg_, "drawing_decode_jpeg");
+    late.find(drawing.decode_, "drawing_decode");
     if (!late.why().empty())
         return fail(ErrorKind::fault, "can't draw", file, "the module is not ours",
                     "install Omnistasis anew");
@@ -82,18 +84,35 @@ Picture Drawing::resampled(const Picture& picture, int edge) const {
     return square;
 }
 
-std::optional<Picture> Drawing::decode_jpeg(const std::string& bytes) const {
-    Picture picture;
-    const auto* data = reinterpret_cast<const unsigned char*>(bytes.data());
-    if (decode_jpeg_(data, bytes.size(), &picture.width, &picture.height, nullptr) == 0) return std::nullopt;
+namespace {
+
+/// Asks for the size, and for the pixels where that is one to have.
+template <typename Decode> std::optional<Picture> decoded(Decode decode) {
     constexpr int largest = 16384;
+    Picture picture;
+    if (decode(picture.width, picture.height, nullptr) == 0) return std::nullopt;
     if (picture.width < 1 || picture.height < 1 || picture.width > largest || picture.height > largest)
         return std::nullopt;
     picture.pixels.resize(static_cast<std::size_t>(picture.width) * static_cast<std::size_t>(picture.height) *
                           4);
-    if (decode_jpeg_(data, bytes.size(), &picture.width, &picture.height, picture.pixels.data()) == 0)
-        return std::nullopt;
+    if (decode(picture.width, picture.height, picture.pixels.data()) == 0) return std::nullopt;
     return picture;
+}
+
+} // namespace
+
+std::optional<Picture> Drawing::decode_jpeg(const std::string& bytes) const {
+    const auto* data = reinterpret_cast<const unsigned char*>(bytes.data());
+    return decoded([&](int& width, int& height, unsigned char* pixels) {
+        return decode_jpeg_(data, bytes.size(), &width, &height, pixels);
+    });
+}
+
+std::optional<Picture> Drawing::decode(const std::string& bytes, const char* format) const {
+    const auto* data = reinterpret_cast<const unsigned char*>(bytes.data());
+    return decoded([&](int& width, int& height, unsigned char* pixels) {
+        return decode_(data, bytes.size(), format, &width, &height, pixels);
+    });
 }
 
 std::string xml_text(const std::string& text) {

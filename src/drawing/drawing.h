@@ -43,15 +43,21 @@ class Drawing {
     /// Decodes a JPEG (ITU-T T.81); nothing where it is damaged.
     std::optional<Picture> decode_jpeg(const std::string& bytes) const;
 
+    /// Decodes the first picture of a file of a `format` by the name that GdkPixbuf has for it: "ico",
+    /// "icns". Nothing where it is damaged.
+    std::optional<Picture> decode(const std::string& bytes, const char* format) const;
+
   private:
     using DrawSvg = int (*)(const char*, unsigned long, int, unsigned char*);
     using SvgSize = int (*)(const char*, unsigned long, double*, double*);
     using Resample = void (*)(const unsigned char*, int, int, int, unsigned char*);
     using DecodeJpeg = int (*)(const unsigned char*, unsigned long, int*, int*, unsigned char*);
+    using Decode = int (*)(const unsigned char*, unsigned long, const char*, int*, int*, unsigned char*);
     DrawSvg draw_svg_ = nullptr;
     SvgSize svg_size_ = nullptr;
     Resample resample_ = nullptr;
     DecodeJpeg decode_jpeg_ = nullptr;
+    Decode decode_ = nullptr;
     using Layout = char* (*)(const char*);
     using WritePng = int (*)(const char*, unsigned long, double, const char*);
     Layout layout_ = nullptr;

@@ -9,6 +9,7 @@
 #include <cstdint>
 #include <cstdlib>
 #include <cstring>
+#include <gdk-pixbuf/gdk-pixbuf.h>
 #include <graphviz/cgraph.h>
 #include <graphviz/gvc.h>
 #include <librsvg/rsvg.h>
@@ -192,4 +193,27 @@ int drawing_decode_jpeg(const unsigned char* bytes, unsigned long size, int* wid
                              TJFLAG_STOPONWARNING) == 0;
     tjDestroy(decoder);
     return done ? 1 : 0;
+}
+
+int drawing_decode(const unsigned char* bytes, unsigned long size, const char* format, int* width,
+                   int* height, unsigned char* pixels) {
+    GdkPixbufLoader* loader = gdk_pixbuf_loader_new_with_type(format, nullptr);
+    if (loader == nullptr) return 0;
+    bool is_read = gdk_pixbuf_loader_write(loader, bytes, size, nullptr) != 0;
+    is_read = gdk_pixbuf_loader_close(loader, nullptr) != 0 && is_read;
+    GdkPixbuf* picture = is_read ? gdk_pixbuf_loader_get_pixbuf(loader) : nullptr;
+    GdkPixbuf* whole = picture == nullptr ? nullptr : gdk_pixbuf_add_alpha(picture, 0, 0, 0, 0);
+    if (whole != nullptr) {
+        *width = gdk_pixbuf_get_width(whole);
+        *height = gdk_pixbuf_get_height(whole);
+        auto row = static_cast<std::size_t>(*width) * 4;
+        for (int y = 0; pixels != nullptr && y < *height; ++y)
+            std::memcpy(pixels + static_cast<std::size_t>(y) * row,
+                        gdk_pixbuf_read_pixels(whole) +
+                            static_cast<std::ptrdiff_t>(y) * gdk_pixbuf_get_rowstride(whole),
+                        row);
+        g_object_unref(whole);
+    }
+    g_object_unref(loader);
+    return whole != nullptr ? 1 : 0;
 }

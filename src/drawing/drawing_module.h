@@ -24,4 +24,8 @@ void drawing_resample(const unsigned char* from, int width, int height, int edge
 /// Decodes a JPEG; without room for pixels it gives the size alone. 1 where that succeeds.
 int drawing_decode_jpeg(const unsigned char* bytes, unsigned long size, int* width, int* height,
                         unsigned char* pixels);
+
+/// The same for the first picture of a file of the format that GdkPixbuf calls so.
+int drawing_decode(const unsigned char* bytes, unsigned long size, const char* format, int* width,
+                   int* height, unsigned char* pixels);
 }

@@ -5,9 +5,7 @@
 
 #include <algorithm>
 #include <cstring>
-#include <dlfcn.h>
 #include <fmt/format.h>
-#include <librsvg/rsvg.h>
 #include <optional>
 
 namespace omnistasis::dress {
@@ -22,52 +20,6 @@ std::uint32_t big_endian(ByteSpan bytes, std::size_t offset, int width) {
     std::uint32_t value = 0;
     for (int i = 0; i < width && offset < bytes.size(); ++i) value = value << 8 | bytes[offset++];
     return value;
-}
-
-bool read_png(ByteSpan bytes, IconFacts& facts) {
-    Picture picture = picture_of_png(bytes);
-    facts = {IconKind::png, picture.width, picture.height};
-    return picture.width > 0;
-}
-
-/// The largest of several.
-bool take_largest(const std::vector<Picture>& pictures, IconKind kind, IconFacts& facts) {
-    facts = {kind, 0, 0};
-    for (const Picture& picture : pictures)
-        if (picture.width > facts.width) {
-            facts.width = picture.width;
-            facts.height = picture.height;
-        }
-    return facts.width > 0;
-}
-
-bool read_svg(ByteSpan bytes, IconFacts& facts) {
-    // Loaded only for an SVG: the library brings forty others with it, which every start would wait for.
-    void* library = ::dlopen("librsvg-2.so.2", RTLD_NOW | RTLD_LOCAL);
-    if (library == nullptr) return false;
-    auto* open_handle =
-        reinterpret_cast<decltype(&rsvg_handle_new_from_data)>(::dlsym(library, "rsvg_handle_new_from_data"));
-    auto* release = reinterpret_cast<decltype(&g_object_unref)>(::dlsym(library, "g_object_unref"));
-    RsvgHandle* handle = open_handle != nullptr ? open_handle(bytes.data(), bytes.size(), nullptr) : nullptr;
-    if (handle == nullptr) return false;
-    if (release != nullptr) release(handle);
-    facts = {IconKind::svg, 0, 0};
-    return true;
-}
-
-/// The size is in the frame header (ITU-T T.81, B.2.2).
-bool read_jpeg(ByteSpan bytes, IconFacts& facts) {
-    for (std::size_t at = 2; at + 9 < bytes.size() && bytes[at] == 0xFF;) {
-        std::uint8_t marker = bytes[at + 1];
-        bool frame = marker >= 0xC0 && marker <= 0xCF && marker != 0xC4 && marker != 0xC8 && marker != 0xCC;
-        if (frame) {
-            facts = {IconKind::jpeg, static_cast<int>(big_endian(bytes, at + 7, 2)),
-                     static_cast<int>(big_endian(bytes, at + 5, 2))};
-            return facts.width > 0 && facts.height > 0;
-        }
-        at += 2 + big_endian(bytes, at + 2, 2);
-    }
-    return false;
 }
 
 } // namespace
@@ -116,74 +68,52 @@ Result<IconKind> icon_kind(const std::filesystem::path& file) {
     return *kind;
 }
 
-Result<IconFacts> read_icon(const std::filesystem::path& file) {
-    auto mapped = MappedFile::open(file);
-    if (!mapped) return pass_on(mapped);
-    ByteSpan bytes = mapped->bytes();
-    auto kind = kind_of(bytes);
-    if (!kind) return no_picture(file, false);
-    IconFacts facts;
-    bool whole = false;
-    switch (*kind) {
-    case IconKind::png:
-        whole = read_png(bytes, facts);
-        break;
-    case IconKind::jpeg:
-        whole = read_jpeg(bytes, facts);
-        break;
-    case IconKind::ico:
-        whole = take_largest(pictures_of_ico(bytes), IconKind::ico, facts);
-        break;
-    case IconKind::icns:
-        whole = big_endian(bytes, 4, 4) == bytes.size() &&
-                take_largest(pictures_of_icns(bytes), IconKind::icns, facts);
-        break;
-    case IconKind::svg:
-        whole = read_svg(bytes, facts);
-        break;
-    }
-    if (!whole) return no_picture(file, true);
-    return facts;
-}
-
 Result<IconSource> IconSource::open(const std::filesystem::path& file, const std::filesystem::path& modules) {
-    auto facts = read_icon(file);
-    if (!facts) return pass_on(facts);
-    auto drawing = Drawing::open(modules);
-    if (!drawing) return pass_on(drawing);
     auto text = read_text(file);
     if (!text) return pass_on(text);
-    IconSource source(*drawing);
-    source.facts_ = *facts;
     ByteSpan bytes = as_bytes(*text);
-    auto damaged = [&] { return no_picture(file, true); };
-    switch (facts->kind) {
+    auto kind = kind_of(bytes);
+    if (!kind) return no_picture(file, false);
+    auto drawing = Drawing::open(modules);
+    if (!drawing) return pass_on(drawing);
+    IconSource source(*drawing);
+    source.facts_.kind = *kind;
+    auto take = [&](std::optional<Picture> picture) {
+        if (picture && picture->width > 0) source.pictures_.push_back(std::move(*picture));
+    };
+    auto take_parts = [&](const std::vector<std::string>& parts, const char* format) {
+        for (const std::string& part : parts) {
+            Picture png = picture_of_png(as_bytes(part));
+            take(png.width > 0 ? std::move(png) : source.drawing_.decode(part, format));
+        }
+    };
+    switch (*kind) {
     case IconKind::svg: {
         auto size = source.drawing_.svg_size(*text);
-        if (!size || !source.drawing_.draw(*text, 16)) return damaged();
+        if (!size || !source.drawing_.draw(*text, 16)) return no_picture(file, true);
         source.facts_.width = static_cast<int>(size->first + 0.5);
         source.facts_.height = static_cast<int>(size->second + 0.5);
         source.svg_ = std::move(*text);
         return source;
     }
     case IconKind::png:
-        source.pictures_.push_back(picture_of_png(bytes));
+        take(picture_of_png(bytes));
         break;
-    case IconKind::jpeg: {
-        auto picture = source.drawing_.decode_jpeg(*text);
-        if (!picture) return damaged();
-        source.pictures_.push_back(std::move(*picture));
+    case IconKind::jpeg:
+        take(source.drawing_.decode_jpeg(*text));
         break;
-    }
     case IconKind::ico:
-        source.pictures_ = pictures_of_ico(bytes);
+        take_parts(parts_of_ico(bytes), "ico");
         break;
     case IconKind::icns:
-        source.pictures_ = pictures_of_icns(bytes);
+        if (big_endian(bytes, 4, 4) == bytes.size()) take_parts(parts_of_icns(bytes), "icns");
         break;
     }
+    if (source.pictures_.empty()) return no_picture(file, true);
     std::ranges::stable_sort(source.pictures_, {},
                              [](const Picture& one) { return std::max(one.width, one.height); });
+    source.facts_.width = source.pictures_.back().width;
+    source.facts_.height = source.pictures_.back().height;
     return source;
 }
 

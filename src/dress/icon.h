@@ -18,10 +18,6 @@ struct IconFacts {
     int height = 0;
 };
 
-/// Recognises a picture by its content, whatever its name, and decodes it far enough to know that it is
-/// whole.
-Result<IconFacts> read_icon(const std::filesystem::path& file);
-
 /// What a picture's first bytes say that it is; it may be damaged further on.
 Result<IconKind> icon_kind(const std::filesystem::path& file);
 

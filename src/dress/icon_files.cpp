@@ -34,71 +34,6 @@ constexpr IcnsType icns_types[] = {{"ic11", 32},  {"ic12", 64},  {"ic07", 128}, 
 constexpr IcnsType icns_colours[] = {{"is32", 16}, {"il32", 32}, {"ih32", 48}, {"it32", 128}};
 constexpr IcnsType icns_covers[] = {{"s8mk", 16}, {"l8mk", 32}, {"h8mk", 48}, {"t8mk", 128}};
 
-/// A device-independent bitmap in an icon: the header's height counts colours and mask.
-Picture picture_of_bitmap(ByteSpan bytes) {
-    ByteView view(bytes);
-    std::uint32_t header = view.word(0);
-    int width = static_cast<int>(view.word(4)), height = static_cast<int>(view.word(8)) / 2;
-    unsigned bits = view.half(14);
-    bool fits = header >= 40 && view.holds(0, header) && view.word(16) == 0 && width > 0 && height > 0 &&
-                width <= 1024 && height <= 1024 &&
-                (bits == 1 || bits == 4 || bits == 8 || bits == 24 || bits == 32);
-    if (!fits) return {};
-    std::uint64_t colours = bits > 8             ? 0
-                            : view.word(32) != 0 ? std::min<std::uint32_t>(view.word(32), 256)
-                                                 : 1u << bits;
-    std::uint64_t palette = header, data = palette + colours * 4;
-    std::uint64_t row = (static_cast<std::uint64_t>(width) * bits + 31) / 32 * 4;
-    std::uint64_t mask_row = (static_cast<std::uint64_t>(width) + 31) / 32 * 4;
-    std::uint64_t mask = data + row * static_cast<std::uint64_t>(height);
-    if (!view.holds(data, row * static_cast<std::uint64_t>(height))) return {};
-    bool has_mask = view.holds(mask, mask_row * static_cast<std::uint64_t>(height));
-    Picture picture{
-        width, height,
-        std::vector<std::uint8_t>(static_cast<std::size_t>(width) * static_cast<std::size_t>(height) * 4)};
-    bool any_cover = false;
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            std::uint64_t line = static_cast<std::uint64_t>(height - 1 - y);
-            auto column = static_cast<std::uint64_t>(x);
-            std::uint64_t at = data + line * row;
-            std::uint8_t* out =
-                picture.pixels.data() + (static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
-                                         static_cast<std::size_t>(x)) *
-                                            4;
-            std::uint64_t colour = 0;
-            if (bits >= 24) {
-                colour = at + column * (bits / 8);
-            } else {
-                unsigned byte = view.byte(at + column * bits / 8);
-                unsigned shift = 8 - bits - (column * bits) % 8;
-                std::uint64_t index = byte >> shift & ((1u << bits) - 1);
-                if (index >= colours) index = 0;
-                colour = palette + index * 4;
-            }
-            out[0] = static_cast<std::uint8_t>(view.byte(colour + 2));
-            out[1] = static_cast<std::uint8_t>(view.byte(colour + 1));
-            out[2] = static_cast<std::uint8_t>(view.byte(colour));
-            bool hidden =
-                has_mask && (view.byte(mask + line * mask_row + column / 8) >> (7 - column % 8) & 1) != 0;
-            out[3] = bits == 32 ? static_cast<std::uint8_t>(view.byte(colour + 3)) : hidden ? 0 : 255;
-            any_cover |= out[3] != 0;
-        }
-    // Old files of 32 bits leave the cover empty and mean the mask.
-    if (bits == 32 && !any_cover && has_mask)
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x) {
-                auto column = static_cast<std::uint64_t>(x);
-                std::uint64_t at = mask + static_cast<std::uint64_t>(height - 1 - y) * mask_row + column / 8;
-                bool hidden = (view.byte(at) >> (7 - column % 8) & 1) != 0;
-                picture.pixels[(static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
-                                static_cast<std::size_t>(x)) *
-                                   4 +
-                               3] = hidden ? 0 : 255;
-            }
-    return picture;
-}
-
 /// One colour, packed.
 std::string packed_runs(const Picture& picture, std::size_t channel) {
     std::string out, plain;
@@ -122,25 +57,6 @@ std::string packed_runs(const Picture& picture, std::size_t channel) {
         }
     }
     flush();
-    return out;
-}
-
-/// Runs: a byte of 128 or more repeats the next one, a smaller one counts bytes that follow.
-std::vector<std::uint8_t> unpacked_runs(ByteSpan bytes, std::size_t size) {
-    std::vector<std::uint8_t> out;
-    for (std::size_t at = 0; at < bytes.size() && out.size() < size;) {
-        unsigned lead = bytes[at++];
-        if (lead >= 128) {
-            if (at >= bytes.size()) break;
-            out.insert(out.end(), lead - 125, bytes[at++]);
-        } else {
-            std::size_t count = std::min<std::size_t>(lead + 1, bytes.size() - at);
-            out.insert(out.end(), bytes.begin() + static_cast<std::ptrdiff_t>(at),
-                       bytes.begin() + static_cast<std::ptrdiff_t>(at + count));
-            at += count;
-        }
-    }
-    out.resize(size);
     return out;
 }
 
@@ -257,58 +173,59 @@ std::string icns_bytes(const std::vector<Picture>& pictures) {
     return head + body;
 }
 
-std::vector<Picture> pictures_of_ico(ByteSpan bytes) {
+std::vector<std::string> parts_of_ico(ByteSpan bytes) {
     ByteView view(bytes);
-    std::vector<Picture> pictures;
-    if (view.half(0) != 0 || view.half(2) != 1) return pictures;
-    for (std::uint64_t i = 0; i < view.half(4) && view.holds(6 + 16 * i, 16); ++i) {
-        std::uint32_t size = view.word(6 + 16 * i + 8), offset = view.word(6 + 16 * i + 12);
+    std::vector<std::string> parts;
+    if (view.half(0) != 0 || view.half(2) != 1) return parts;
+    constexpr std::uint64_t head = 6, entry = 16;
+    for (std::uint64_t i = 0; i < view.half(4) && view.holds(head + entry * i, entry); ++i) {
+        std::uint64_t at = head + entry * i;
+        std::uint32_t size = view.word(at + 8), offset = view.word(at + 12);
         if (!view.holds(offset, size)) continue;
         ByteSpan image = view.part(offset, size);
-        Picture picture = is_png(image) ? picture_of_png(image) : picture_of_bitmap(image);
-        if (picture.width > 0) pictures.push_back(std::move(picture));
+        std::string part;
+        if (!is_png(image)) {
+            put_little(part, 0, 2);
+            put_little(part, 1, 2);
+            put_little(part, 1, 2);
+            part += as_text(view.part(at, entry - 4));
+            put_little(part, head + entry, 4);
+        }
+        parts.push_back(part + std::string(as_text(image)));
     }
-    return pictures;
+    return parts;
 }
 
-std::vector<Picture> pictures_of_icns(ByteSpan bytes) {
-    std::vector<Picture> pictures;
+std::vector<std::string> parts_of_icns(ByteSpan bytes) {
+    std::vector<std::string> parts;
+    if (bytes.size() < 8 || std::memcmp(bytes.data(), "icns", 4) != 0) return parts;
     auto word = [&](std::size_t at) {
         std::uint32_t value = 0;
         for (std::size_t i = 0; i < 4; ++i) value = value << 8 | bytes[at + i];
         return value;
     };
-    if (bytes.size() < 8 || std::memcmp(bytes.data(), "icns", 4) != 0) return pictures;
+    // With its head of eight bytes; empty where it is not there.
     auto entry = [&](const char* name) -> ByteSpan {
         for (std::size_t at = 8; at + 8 <= bytes.size();) {
             std::uint32_t size = word(at + 4);
             if (size < 8 || size > bytes.size() - at) return {};
-            if (std::memcmp(bytes.data() + at, name, 4) == 0) return bytes.subspan(at + 8, size - 8);
+            if (std::memcmp(bytes.data() + at, name, 4) == 0) return bytes.subspan(at, size);
             at += size;
         }
         return {};
     };
     for (const IcnsType& type : icns_types)
-        if (ByteSpan image = entry(type.name); is_png(image))
-            if (Picture picture = picture_of_png(image); picture.width > 0)
-                pictures.push_back(std::move(picture));
+        if (ByteSpan image = entry(type.name); image.size() > 8 && is_png(image.subspan(8)))
+            parts.emplace_back(as_text(image.subspan(8)));
     for (std::size_t i = 0; i < std::size(icns_colours); ++i) {
-        ByteSpan colours = entry(icns_colours[i].name);
-        if (colours.empty()) continue;
-        int edge = icns_colours[i].edge;
-        std::size_t count = static_cast<std::size_t>(edge) * static_cast<std::size_t>(edge);
-        if (edge == 128 && colours.size() > 4) colours = colours.subspan(4); // four zero bytes in front
-        std::vector<std::uint8_t> planes = unpacked_runs(colours, 3 * count);
-        ByteSpan cover = entry(icns_covers[i].name);
-        Picture picture{edge, edge, std::vector<std::uint8_t>(4 * count)};
-        for (std::size_t pixel = 0; pixel < count; ++pixel) {
-            for (std::size_t channel = 0; channel < 3; ++channel)
-                picture.pixels[4 * pixel + channel] = planes[channel * count + pixel];
-            picture.pixels[4 * pixel + 3] = pixel < cover.size() ? cover[pixel] : 255;
-        }
-        pictures.push_back(std::move(picture));
+        std::string body(as_text(entry(icns_colours[i].name)));
+        if (body.empty()) continue;
+        body += as_text(entry(icns_covers[i].name));
+        std::string part = "icns";
+        put_big(part, 8 + body.size(), 4);
+        parts.push_back(part + body);
     }
-    return pictures;
+    return parts;
 }
 
 } // namespace omnistasis::dress

@@ -30,8 +30,9 @@ std::string ico_bytes(const std::vector<Picture>& pictures);
 /// An ICNS file with these pictures; those of no size that it knows are left out.
 std::string icns_bytes(const std::vector<Picture>& pictures);
 
-/// The pictures in an ICO or ICNS file; those that can't be decoded are left out. Empty for other files.
-std::vector<Picture> pictures_of_ico(ByteSpan bytes);
-std::vector<Picture> pictures_of_icns(ByteSpan bytes);
+/// The pictures in an ICO or ICNS file, each as a file of its own: a PNG, or an ICO or ICNS with nothing else
+/// in it. Empty for other files.
+std::vector<std::string> parts_of_ico(ByteSpan bytes);
+std::vector<std::string> parts_of_icns(ByteSpan bytes);
 
 } // namespace omnistasis::dress

@@ -1,6 +1,9 @@
+#include "dress/icon.h"
 #include "dress/icon_files.h"
 #include "dress/pe_resources.h"
+#include "folder.h"
 #include "native/pe_reader.h"
+#include "support/own_program.h"
 
 #include <catch2/catch.hpp>
 
@@ -21,27 +24,43 @@ Picture gradient(int edge) {
 } // namespace
 
 TEST_CASE("what is written into icon files is read back pixel by pixel") {
-    std::vector<Picture> pictures;
-    for (int edge : {16, 33, 48, 256}) pictures.push_back(gradient(edge));
-    auto from_ico = pictures_of_ico(as_bytes(ico_bytes(pictures)));
-    REQUIRE(from_ico.size() == 4);
-    for (std::size_t i = 0; i < 4; ++i) CHECK(from_ico[i].pixels == pictures[i].pixels);
-    pictures = {gradient(16), gradient(32), gradient(128), gradient(1024)};
-    auto from_icns = pictures_of_icns(as_bytes(icns_bytes(pictures)));
-    for (const Picture& wanted : pictures)
-        CHECK(
-            std::ranges::any_of(from_icns, [&](const Picture& one) { return one.pixels == wanted.pixels; }));
+    test::Folder folder;
+    fs::path modules = own_modules();
+    auto check = [&](const std::string& name, const std::string& bytes, const std::vector<int>& edges) {
+        INFO(name);
+        folder.write(name, bytes);
+        auto source = IconSource::open(folder.path() / name, modules);
+        REQUIRE(source);
+        CHECK(source->facts().width == edges.back());
+        for (int edge : edges) {
+            // What nothing covers may have any colour.
+            Picture wanted = gradient(edge), found = source->at(edge);
+            for (Picture* picture : {&wanted, &found})
+                for (std::size_t at = 0; at < picture->pixels.size(); at += 4)
+                    if (picture->pixels[at + 3] == 0)
+                        std::fill_n(picture->pixels.begin() + std::ptrdiff_t(at), 3, 0);
+            CHECK(found.pixels == wanted.pixels);
+        }
+    };
+    check("board.ico", ico_bytes({gradient(16), gradient(33), gradient(48), gradient(256)}),
+          {16, 33, 48, 256});
+    check("board.icns", icns_bytes({gradient(16), gradient(32), gradient(128), gradient(1024)}),
+          {16, 32, 128, 1024});
+    folder.write("cut.ico", ico_bytes({gradient(64)}).substr(0, 9000));
+    auto cut = IconSource::open(folder.path() / "cut.ico", modules);
+    REQUIRE_FALSE(cut);
+    CHECK(cut.error().why == "it begins as one, but is damaged or cut off");
 }
 
-TEST_CASE("damaged icon files give no picture, or fewer") {
+TEST_CASE("damaged icon files have no parts, or fewer") {
     std::string ico = ico_bytes({gradient(16), gradient(256)});
     for (std::size_t size = 0; size < ico.size(); size += 97)
-        CHECK(pictures_of_ico(as_bytes(std::string_view(ico).substr(0, size))).size() <= 2);
+        CHECK(parts_of_ico(as_bytes(std::string_view(ico).substr(0, size))).size() <= 2);
     std::string icns = icns_bytes({gradient(16), gradient(128)});
     for (std::size_t at = 0; at < icns.size(); at += 31) {
         std::string changed = icns;
         changed[at] = static_cast<char>(changed[at] ^ 0x55);
-        CHECK_NOTHROW(pictures_of_icns(as_bytes(changed)));
+        CHECK_NOTHROW(parts_of_icns(as_bytes(changed)));
     }
 }
 
