@@ -68,6 +68,17 @@ Result<IconKind> icon_kind(const std::filesystem::path& file) {
     return *kind;
 }
 
+namespace {
+
+/// Old files of 32 bits leave the cover empty: such a picture covers all.
+void cover_where_nothing_does(Picture& picture) {
+    for (std::size_t at = 3; at < picture.pixels.size(); at += 4)
+        if (picture.pixels[at] != 0) return;
+    for (std::size_t at = 3; at < picture.pixels.size(); at += 4) picture.pixels[at] = 255;
+}
+
+} // namespace
+
 Result<IconSource> IconSource::open(const std::filesystem::path& file, const std::filesystem::path& modules) {
     auto text = read_text(file);
     if (!text) return pass_on(text);
@@ -79,7 +90,9 @@ Result<IconSource> IconSource::open(const std::filesystem::path& file, const std
     IconSource source(*drawing);
     source.facts_.kind = *kind;
     auto take = [&](std::optional<Picture> picture) {
-        if (picture && picture->width > 0) source.pictures_.push_back(std::move(*picture));
+        if (!picture || picture->width == 0) return;
+        if (*kind == IconKind::ico) cover_where_nothing_does(*picture);
+        source.pictures_.push_back(std::move(*picture));
     };
     auto take_parts = [&](const std::vector<std::string>& parts, const char* format) {
         for (const std::string& part : parts) {

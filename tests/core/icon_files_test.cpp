@@ -46,6 +46,14 @@ TEST_CASE("what is written into icon files is read back pixel by pixel") {
           {16, 33, 48, 256});
     check("board.icns", icns_bytes({gradient(16), gradient(32), gradient(128), gradient(1024)}),
           {16, 32, 128, 1024});
+    Picture bare = gradient(16);
+    for (std::size_t at = 3; at < bare.pixels.size(); at += 4) bare.pixels[at] = 0;
+    std::string old = ico_bytes({bare});
+    std::fill(old.begin() + 6 + 16 + 40 + 16 * 16 * 4, old.end(), '\0'); // the mask hides nothing
+    folder.write("old.ico", old);
+    auto uncovered = IconSource::open(folder.path() / "old.ico", modules);
+    REQUIRE(uncovered);
+    CHECK(uncovered->at(16).pixels[3] == 255);
     folder.write("cut.ico", ico_bytes({gradient(64)}).substr(0, 9000));
     auto cut = IconSource::open(folder.path() / "cut.ico", modules);
     REQUIRE_FALSE(cut);
