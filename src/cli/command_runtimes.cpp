@@ -48,6 +48,7 @@ Result<void> add(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().add(options.subject);
     if (!one) return pass_on(one);
     print(*one);
+    for (const std::string& remark : one->remarks) say(stderr, "note: {}\n", remark);
     return {};
 }
 

@@ -1,6 +1,7 @@
 #include "dress/icon_files.h"
 #include "dress/pe_resources.h"
 #include "dress/platform.h"
+#include "support/letter_case.h"
 #include "support/near_match.h"
 
 #include <algorithm>
@@ -42,8 +43,7 @@ class WindowsPlatform : public Platform {
     }
 
     Result<void> check(const Project& project) const override {
-        std::string name = project.name.substr(0, project.name.find('.'));
-        for (char& c : name) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+        std::string name = lower_case(project.name.substr(0, project.name.find('.')));
         if (std::ranges::find(device_names, name) != device_names.end() || project.name.ends_with('.') ||
             project.name.ends_with(' '))
             return fail(ErrorKind::bad_input,

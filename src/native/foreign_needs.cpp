@@ -4,24 +4,20 @@
 #include "native/mach_o_reader.h"
 #include "native/pe_reader.h"
 #include "support/files.h"
+#include "support/letter_case.h"
 #include "support/target_info.h"
 
 #include <algorithm>
-#include <cctype>
 
 namespace omnistasis::native {
 
 namespace {
 
-std::string lower(std::string text) {
-    for (char& c : text) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    return text;
-}
-
 /// The file of that name in a folder; names of PE files are compared as Windows does it.
 std::string in_folder(const std::string& folder, const std::string& name, bool any_case) {
     for (const FolderEntry& entry : list_folder(folder))
-        if (!entry.is_folder && (entry.name == name || (any_case && lower(entry.name) == lower(name))))
+        if (!entry.is_folder &&
+            (entry.name == name || (any_case && lower_case(entry.name) == lower_case(name))))
             return folder + "/" + entry.name;
     return {};
 }
@@ -59,7 +55,7 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const Ho
     }
     std::vector<ForeignNeed> needs;
     for (const std::string& name : names) {
-        if (host.find(any_case ? lower(name) : name) != nullptr) continue;
+        if (host.find(any_case ? lower_case(name) : name) != nullptr) continue;
         std::string short_name = fs::path(name).filename().string();
         ForeignNeed need{name, ""};
         for (const std::string& folder : folders)

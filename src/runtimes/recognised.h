@@ -11,6 +11,9 @@ struct Recognised {
     std::string program; ///< relative to the folder
     std::string version;
     std::string target;
+    std::string folder{};  ///< that holds all of it, relative; empty where that is the whole folder
+    std::string problem{}; ///< why nothing can be built with it; empty where something can
+    std::vector<std::string> remarks{}; ///< what it lacks, and what that means
 };
 
 /// What a language finds of its own in a folder: each program that is its interpreter or virtual machine.

@@ -4,6 +4,7 @@
 #include "runtimes/node/node_finder.h"
 #include "runtimes/node/node_language.h"
 #include "runtimes/python/entry.h"
+#include "runtimes/python/foreign_runtime.h"
 #include "runtimes/python/python_language.h"
 #include "support/files.h"
 #include "support/near_match.h"

@@ -9,6 +9,7 @@
 #include "support/near_match.h"
 
 #include <algorithm>
+#include <array>
 #include <cstdlib>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -57,6 +58,30 @@ Result<std::string> content_hash(const fs::path& folder, std::uint64_t& size, st
     if (failed) return tl::make_unexpected(*failed);
     std::ranges::sort(lines);
     return hex(sha256(fmt::format("{}", fmt::join(lines, "\n"))));
+}
+
+/// Packages of registries may have a whole runtime as an archive in them: where nothing is recognised without
+/// it, each is unpacked in its place.
+Result<void> unpack_inner_archives(const fs::path& files) {
+    for (const auto& [language, found] : recognise_runtimes(files))
+        if (!found.empty()) return {};
+    std::vector<fs::path> archives;
+    each_entry_below(files, [&](const fs::directory_entry& entry) {
+        std::string name = entry.path().filename().string();
+        bool is_archive =
+            std::ranges::any_of(std::array<std::string_view, 5>{".zip", ".tar.gz", ".tgz", ".tar.xz", ".jar"},
+                                [&](std::string_view ending) { return name.ends_with(ending); });
+        if (is_archive && entry.is_regular_file()) archives.push_back(entry.path());
+    });
+    std::ranges::sort(archives);
+    for (const fs::path& archive : archives) {
+        fs::path folder = archive;
+        folder += ".unpacked";
+        std::error_code failed;
+        fs::create_directory(folder, failed);
+        if (auto done = unpack_archive(archive, folder, largest_runtime); !done) return done;
+    }
+    return {};
 }
 
 } // namespace
@@ -110,14 +135,21 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
     } else {
         fs::create_directory(files, failed);
         if (auto done = unpack_archive(source, files, largest_runtime); !done) return pass_on(done);
+        if (auto done = unpack_inner_archives(files); !done) return pass_on(done);
     }
     StockedRuntime one;
+    std::string folder;
     std::vector<std::string> seen;
     for (auto& [language, recognised] : recognise_runtimes(files))
         for (const Recognised& runtime : recognised) {
             one.language = language;
             one.version = runtime.version;
             one.target = runtime.target;
+            one.remarks = runtime.remarks;
+            folder = runtime.folder;
+            if (!runtime.problem.empty())
+                return fail(ErrorKind::bad_input, "the runtime is not whole", source.string(),
+                            runtime.problem, "get it anew from where its publisher offers it");
             seen.push_back(fmt::format("{} ({} {} for {})", runtime.program, language, runtime.version,
                                        runtime.target.empty() ? "an unknown system" : runtime.target));
         }
@@ -135,6 +167,15 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
     if (one.version.empty())
         return fail(ErrorKind::bad_input, "the runtime does not say its version", source.string(),
                     seen.front(), "get it from where its publisher offers it");
+    if (!folder.empty()) {
+        // What lies around it in a package is not its own.
+        fs::path inner = staging->path() / "inner";
+        fs::rename(files / folder, inner, failed);
+        fs::remove_all(files, failed);
+        fs::rename(inner, files, failed);
+        if (failed)
+            return fail(ErrorKind::unwritable, "can't move the runtime", files.string(), failed.message());
+    }
     auto hash = content_hash(files, one.size, one.files);
     if (!hash) return pass_on(hash);
     one.id = fmt::format("{}-{}-{}-{}", one.language, one.version, one.target, hash->substr(0, 8));

@@ -19,6 +19,7 @@ struct StockedRuntime {
     std::filesystem::path folder; ///< where its files are
     std::uint64_t size = 0;       ///< of its files, in bytes
     std::size_t files = 0;
+    std::vector<std::string> remarks; ///< what it lacks, told when it is added
 };
 
 /// The runtimes that a user has added, for targets other than this machine: in the user's data folder, each

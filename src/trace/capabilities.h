@@ -97,6 +97,19 @@ class KnowsPackages {
     virtual std::vector<std::string> not_carried() { return {}; }
 };
 
+/// Knows where libraries lie that its packages and the runtime itself bring, for another system than this
+/// machine's.
+class BringsLibraries {
+  public:
+    virtual ~BringsLibraries() = default;
+
+    /// The library of a name that `file` asks for; empty where none of them is it.
+    virtual std::string library_for(const std::string& name, const std::string& file) = 0;
+
+    /// Its place in the app tree.
+    virtual std::string place_of_library(const std::string& file) = 0;
+};
+
 /// Can run the application from source.
 class RunsFromSource {
   public:

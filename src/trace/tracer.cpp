@@ -458,7 +458,13 @@ class Tracer {
             auto needs = native::foreign_needs(from.file, host_);
             if (!needs) return pass_on(needs);
             UnitId id = graph_.add(from).first;
-            for (const native::ForeignNeed& need : *needs) {
+            auto* brings = as<BringsLibraries>(runtime_);
+            for (native::ForeignNeed& need : *needs) {
+                if (brings != nullptr) need.found_file = brings->library_for(need.name, from.file);
+                if (need.found_file.empty() && brings != nullptr) {
+                    graph_.add_missing_library(id, need.name);
+                    continue;
+                }
                 if (need.found_file.empty()) {
                     graph_.add_loose_ends(
                         {{"missing-library", fmt::format("{} is not found", need.name), from.file, 0,
@@ -471,7 +477,9 @@ class Tracer {
                 std::string real = real_path(need.found_file);
                 std::string name = fs::path(need.name).filename().string();
                 std::string folder = is_linux ? "lib" : fs::path(from.place).parent_path().string();
-                Unit unit{UnitKind::native, name, real, (fs::path(folder) / name).string(), from.own};
+                std::string place = brings != nullptr ? brings->place_of_library(need.found_file)
+                                                      : (fs::path(folder) / name).string();
+                Unit unit{UnitKind::native, name, real, place, from.own};
                 auto [to, is_new] = graph_.add(unit);
                 graph_.add_edge(id, to, {"needs the library", from.file, 0, false});
                 if (is_new) units.push_back(unit);

@@ -60,6 +60,9 @@ struct PythonProject : Folder {
         facts.prefix = facts.base_prefix = path().string();
         facts.standard_library = facts.platform_library = path() / "std";
         facts.platlibdir = "lib";
+        facts.target = host_target();
+        facts.extensions = path() / "std/lib-dynload";
+        python::settle_places(facts);
         facts.platform = "linux";
         facts.extension_suffixes = {".cpython-311.so", ".so"};
         facts.search_path = {path() / "std", path() / "site"};

@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/json.h"
 #include "support/subprocess.h"
+#include "support/target_info.h"
 #include "support/trusted_owner.h"
 #include "support/witness.h"
 
@@ -89,6 +90,19 @@ std::string interpreter_of_script(const std::filesystem::path& script) {
     return program.find("python") != std::string::npos && is_program(program) ? program : std::string();
 }
 
+void settle_places(Facts& facts) {
+    if (system_of(facts.target) == System::windows) {
+        facts.library_place = "Lib";
+        facts.extensions_place = "DLLs";
+        facts.programs_place.clear();
+        return;
+    }
+    facts.library_place =
+        fmt::format("{}/{}", facts.platlibdir, fs::path(facts.standard_library).filename().string());
+    facts.extensions_place = facts.library_place + "/lib-dynload";
+    facts.programs_place = "bin";
+}
+
 Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesystem::path& helpers,
                               const std::string& entry, bool checks_entry) {
     auto script = read_text(helpers / "facts.py");
@@ -157,6 +171,9 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
         facts.entry_error_line = verdict[1];
     }
     facts.build_data = json["build_data"];
+    facts.target = host_target();
+    facts.extensions = facts.platform_library + "/lib-dynload";
+    settle_places(facts);
     for (const auto& [name, module] : json["codecs"].items())
         facts.codecs.emplace(name, module.get<std::string>());
     return facts;

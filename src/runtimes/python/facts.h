@@ -11,13 +11,14 @@
 
 namespace omnistasis::python {
 
-/// What an interpreter says about itself when it is asked.
+/// What an interpreter says about itself when it is asked; of one for another system, what its files say.
 struct Facts {
     int major = 3;
     int minor = 0;
     int micro = 0;
     std::string magic;   ///< the first four bytes of its bytecode files, in hexadecimal
     std::string program; ///< the real path of the interpreter's own program
+    /// What runs code on this machine: the interpreter, or one of the same version as another system's.
     std::string executable;
     std::string prefix;
     std::string base_prefix;
@@ -25,6 +26,12 @@ struct Facts {
     std::string platform_library; ///< folder; mostly the same
     std::string platlibdir;       ///< "lib" or "lib64"
     std::string platform;         ///< sys.platform
+    std::string target;           ///< what its programs run on
+    std::string extensions;       ///< folder of the library's own compiled modules
+    /// Where parts of it go in the app tree.
+    std::string library_place;    ///< "lib/python3.11"; "Lib"
+    std::string extensions_place; ///< "lib/python3.11/lib-dynload"; "DLLs"
+    std::string programs_place;   ///< "bin"; empty for the tree itself
     std::vector<std::string> extension_suffixes;
     std::vector<std::string> search_path; ///< without the entry point's folder
     std::unordered_set<std::string> built_in;
@@ -48,6 +55,9 @@ std::string_view interpreter_words(std::string_view text);
 
 /// The interpreter that an installed command names there; empty where that is not Python, or is gone.
 std::string interpreter_of_script(const std::filesystem::path& script);
+
+/// Sets where parts of a runtime go in the app tree, as its system has it.
+void settle_places(Facts& facts);
 
 /// Asks `interpreter`, running the helper program in `helpers`, which also tries to compile `entry`. Answers
 /// are kept; that on a new content of `entry` may be done without unless `checks_entry`.

@@ -1,9 +1,11 @@
 #include "runtimes/python/ground.h"
 
+#include "support/letter_case.h"
 #include "support/near_match.h"
 #include "support/own_program.h"
 #include "support/pattern.h"
 #include "support/target_info.h"
+#include "trace/opened_library.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -11,18 +13,34 @@
 
 namespace omnistasis::python {
 
+namespace {
+
+/// What platform.machine() says of a processor.
+std::string machine_of(const Facts& facts) {
+    const TargetInfo* target = find_target(facts.target);
+    if (target == nullptr) return {};
+    return target->system == System::linux      ? target->processor
+           : target->system == System::windows  ? upper_case(target->manifest_word)
+           : target->short_processor == "arm64" ? target->short_processor
+                                                : target->processor;
+}
+
+} // namespace
+
 Ground::Ground(Project of, Facts said, Lore known, fs::path helpers_folder, fs::path folder_of_lore,
                std::shared_ptr<Store> with)
     : project(std::move(of)), facts(std::move(said)), lore(std::move(known)),
       helpers(std::move(helpers_folder)), lore_folder(std::move(folder_of_lore)), entry(read_entry(project)),
       places(project, facts), installed_files(python::installed_files(project, entry)),
       search_path(whole_search_path()), finder(facts, search_path),
-      installed(search_path, marker_variables(facts.major, facts.minor, facts.micro, facts.platform,
-                                              host_info().processor)),
+      installed(search_path,
+                marker_variables(facts.major, facts.minor, facts.micro, facts.platform, machine_of(facts))),
       scans(scan_settings(), with), store(std::move(with)) {
     scan_facts.major = facts.major;
     scan_facts.minor = facts.minor;
     scan_facts.platform = facts.platform;
+    scan_facts.os_name = installed.variables().at("os_name");
+    scan_facts.system = installed.variables().at("platform_system");
     for (const auto& [module, entry_of_lore] : lore) {
         for (const auto& [name, meant] : entry_of_lore.stands_for)
             stands_for.emplace(name.starts_with('.') ? module + name : name, meant);
@@ -43,6 +61,49 @@ std::vector<const LoreEntry*> Ground::lore_of(const std::string& module) const {
     auto [first, last] = lore.equal_range(module);
     for (auto one = first; one != last; ++one) found.push_back(&one->second);
     return found;
+}
+
+std::string Ground::interpreter_place() const {
+    return (fs::path(facts.programs_place) / fs::path(facts.program).filename()).string();
+}
+
+std::string Ground::program_place() const {
+    std::string ending = find_target(facts.target)->program_ending;
+    std::string place = (fs::path(facts.programs_place) / (project.name + ending)).string();
+    return place == interpreter_place()
+               ? (fs::path(facts.programs_place) / (project.name + "-program" + ending)).string()
+               : place;
+}
+
+const LibraryIndex& Ground::libraries() {
+    std::call_once(libraries_read_, [this] {
+        if (is_for_host()) return;
+        std::vector<std::string> folders{facts.base_prefix};
+        for (const std::string& folder : facts.search_path)
+            if (!places.is_standard(folder)) folders.push_back(folder);
+        libraries_ = LibraryIndex(folders, system_of(facts.target) == System::windows);
+    });
+    return libraries_;
+}
+
+bool Ground::want_opened_library(const std::string& name, const Reason& reason, Expansion& out) {
+    if (is_for_host()) return trace::want_opened_library(name, reason, out);
+    std::string file = libraries().find(name, parent_folder_of(reason.file));
+    if (file.empty() && system_of(facts.target) == System::windows)
+        file = libraries().find(name + ".dll", parent_folder_of(reason.file));
+    if (file.empty()) return false;
+    std::string place = library_place(file).value_or("lib/" + fs::path(file).filename().string());
+    out.needs.push_back({file_unit(UnitKind::native, file, place), reason});
+    return true;
+}
+
+std::optional<std::string> Ground::library_place(const std::string& file) const {
+    for (const std::string& root : facts.search_path)
+        if (!places.is_standard(root) && !relative_to(file, root).empty()) return places.of(file, root);
+    if (is_for_host()) return std::nullopt;
+    if (!relative_to(file, facts.extensions).empty()) return places.of(file, facts.extensions);
+    std::string inner = relative_to(file, facts.base_prefix);
+    return inner.empty() ? std::nullopt : std::optional(inner);
 }
 
 std::vector<std::string> Ground::isolated(std::vector<std::string> arguments) const {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "native/library_index.h"
 #include "runtimes/python/entry.h"
 #include "runtimes/python/installed_distributions.h"
 #include "runtimes/python/lore.h"
@@ -9,10 +10,12 @@
 #include "runtimes/python/scanner.h"
 #include "support/files.h"
 #include "support/system_packages.h"
+#include "support/target_info.h"
 #include "trace/capabilities.h"
 
 #include <map>
 #include <memory>
+#include <mutex>
 #include <set>
 #include <string>
 #include <unordered_map>
@@ -20,6 +23,7 @@
 
 namespace omnistasis::python {
 
+using native::LibraryIndex;
 using trace::Expansion;
 using trace::Need;
 using trace::Reason;
@@ -90,12 +94,18 @@ struct Ground {
 
     std::string application_place() const { return places.of_root(project.folder.string()); }
     /// The interpreter carries the application's name, so that lists of processes show that one.
-    std::string program_place() const {
-        std::string place = "bin/" + project.name;
-        return place == interpreter_place() ? place + "-program" : place;
-    }
+    std::string program_place() const;
     /// What sys.executable names: a launcher that starts the interpreter as isolated as we do.
-    std::string interpreter_place() const { return "bin/" + fs::path(facts.program).filename().string(); }
+    std::string interpreter_place() const;
+    /// Whether this machine's own interpreter runs the application.
+    bool is_for_host() const { return facts.target == host_target(); }
+    /// Wants a library that code opens by its name: of this machine's system; or of the runtime and the
+    /// packages for another one. False where there is none.
+    bool want_opened_library(const std::string& name, const Reason& reason, Expansion& out);
+    /// The place of a library that belongs to a package or, for another system, to the runtime.
+    std::optional<std::string> library_place(const std::string& file) const;
+    /// The libraries that the runtime and the packages for another system bring.
+    const LibraryIndex& libraries();
     /// The interpreter's arguments: first those that keep the user's own settings away from it.
     std::vector<std::string> isolated(std::vector<std::string> arguments) const;
 
@@ -124,6 +134,8 @@ struct Ground {
     const Distribution* application = nullptr; ///< that the entry, an installed command, starts
 
   private:
+    std::once_flag libraries_read_;
+    LibraryIndex libraries_;
     std::vector<std::string> whole_search_path() const;
     std::string scan_settings() const;
 };

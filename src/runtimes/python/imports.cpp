@@ -5,7 +5,6 @@
 #include "runtimes/python/package_data.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
-#include "trace/opened_library.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>
@@ -219,7 +218,7 @@ void Imports::want(const std::string& name, const Reason& reason, Expansion& out
 void Imports::want_pattern(const std::string& pattern, const Reason& reason, Expansion& out) {
     if (pattern == "{build_data}") return want(ground_.facts.build_data, reason, out);
     if (is_library_name(pattern)) {
-        if (!trace::want_opened_library(pattern, reason, out))
+        if (!ground_.want_opened_library(pattern, reason, out))
             out.unanswered.push_back({pattern, reason, {}, {}});
         return;
     }

@@ -3,7 +3,6 @@
 #include "native/elf_reader.h"
 #include "runtimes/python/package_data.h"
 #include "support/pattern.h"
-#include "trace/opened_library.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -48,7 +47,7 @@ void LoreNeeds::apply_lore(const Unit& unit, Expansion& out) {
         Reason reason{"brings in, by package lore,", unit.file, 0, true};
         for (const std::string& pattern : lore_entry.include) imports_.want_pattern(pattern, reason, out);
         for (const std::string& library : lore_entry.libraries)
-            trace::want_opened_library(library, reason, out);
+            ground_.want_opened_library(library, reason, out);
         auto want_as_file = [&](const std::string& name) {
             const FoundModule& found = ground_.finder.find(name);
             if (found.kind != FoundModule::Kind::source) return;

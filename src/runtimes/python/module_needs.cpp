@@ -6,7 +6,6 @@
 #include "runtimes/python/package_data.h"
 #include "support/kept_words.h"
 #include "support/pattern.h"
-#include "trace/opened_library.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>
@@ -93,7 +92,7 @@ void ModuleNeeds::want_opened_libraries(const Unit& unit, const ScanResult& scan
         Reason reason{"opens the library", unit.file, library.line, true};
         bool beside = is_there(fs::path(unit.file).parent_path() / library.text) ||
                       is_there(ground_.project.folder / library.text);
-        if (beside || trace::want_opened_library(library.text, reason, out) || !unit.own) continue;
+        if (beside || ground_.want_opened_library(library.text, reason, out) || !unit.own) continue;
         out.loose_ends.push_back({.kind = "missing-library",
                                   .what = fmt::format("{} is not found", library.text),
                                   .file = unit.file,

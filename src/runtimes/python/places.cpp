@@ -3,8 +3,6 @@
 #include "project/assets.h"
 #include "support/files.h"
 
-#include <fmt/format.h>
-
 namespace omnistasis::python {
 
 namespace {
@@ -20,8 +18,8 @@ bool is_programs_own(const std::string& folder) {
 Places::Places(const Project& project, const Facts& facts)
     : project_folder_(project.root_folder.string()), prefix_(facts.prefix),
       standard_library_(facts.standard_library), platform_library_(facts.platform_library),
-      library_(fmt::format("{}/{}", facts.platlibdir,
-                           std::filesystem::path(facts.standard_library).filename().string())) {
+      extensions_(facts.extensions), library_(facts.library_place),
+      extensions_place_(facts.extensions_place) {
     if (project.is_installed && is_programs_own(project_folder_))
         own_place_ = relative_to(project_folder_, "/usr");
 }
@@ -34,10 +32,7 @@ bool Places::is_own(const std::string& root) const {
 }
 
 bool Places::is_standard(const std::string& root) const {
-    constexpr std::string_view extensions = "/lib-dynload";
-    std::string_view library = root;
-    if (library.ends_with(extensions)) library.remove_suffix(extensions.size());
-    return library == standard_library_ || library == platform_library_;
+    return root == standard_library_ || root == platform_library_ || root == extensions_;
 }
 
 std::string Places::of_root(const std::string& root) const {
@@ -45,10 +40,8 @@ std::string Places::of_root(const std::string& root) const {
         std::string inner = relative_to(root, project_folder_);
         return inner.empty() ? own_place_ : own_place_ + "/" + inner;
     }
-    for (const std::string* library : {&standard_library_, &platform_library_}) {
-        if (root == *library) return library_;
-        if (root == *library + "/lib-dynload") return library_ + "/lib-dynload";
-    }
+    if (root == extensions_) return extensions_place_;
+    if (is_standard(root)) return library_;
     if (is_programs_own(root)) return relative_to(root, "/usr");
     return site_packages();
 }

@@ -12,7 +12,7 @@ inline constexpr const char* system_packages_folder = "/usr/lib/python3/dist-pac
 
 /// Where files of this machine go in the app tree, so that their positions relative to each other stay as
 /// they are: the project's folder is `app` (of what the system installed below /usr, its place there), the
-/// runtime's library `lib/pythonX.Y`, everything else `site-packages` in it.
+/// runtime's library `lib/pythonX.Y` (on Windows `Lib`), everything else `site-packages` in it.
 class Places {
   public:
     Places(const Project& project, const Facts& facts);
@@ -33,6 +33,8 @@ class Places {
     bool is_standard(const std::string& root) const;
 
     const std::string& library() const { return library_; } ///< lib/python3.11
+    /// Of the library's own compiled modules.
+    const std::string& extensions() const { return extensions_place_; }
     std::string site_packages() const { return library_ + "/site-packages"; }
 
   private:
@@ -41,7 +43,9 @@ class Places {
     std::string prefix_;
     std::string standard_library_;
     std::string platform_library_;
+    std::string extensions_;
     std::string library_;
+    std::string extensions_place_;
 };
 
 } // namespace omnistasis::python

@@ -1,11 +1,15 @@
 #include "runtimes/python/python_language.h"
 
 #include "native/native_kind.h"
+#include "runtimes/python/foreign_runtime.h"
 #include "runtimes/python/lexer.h"
 #include "runtimes/python/python_runtime.h"
 #include "runtimes/python/version_condition.h"
 #include "runtimes/python/zipped_packages.h"
+#include "runtimes/stock.h"
 #include "support/subprocess.h"
+#include "support/target_info.h"
+#include "support/witness.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -34,27 +38,62 @@ void drop_unmet_lore(Lore& lore, const Facts& facts) {
 
 } // namespace
 
+namespace {
+
+/// The newest Python of the stock for a target, of version `minor` ("3.11") if there is one.
+Result<StockedRuntime> stocked_python(const std::string& target, const std::string& minor) {
+    RuntimeStock stock = RuntimeStock::of_user();
+    if (auto found = stock.newest("python", target, minor)) return *found;
+    if (auto found = stock.newest("python", target)) return *found;
+    return fail(ErrorKind::missing, fmt::format("there is no Python for {}", target), "",
+                "none was added for it",
+                fmt::format("omnistasis runtimes fetch python --target {} brings one; one that you have is "
+                            "added with `omnistasis runtimes add`",
+                            target));
+}
+
+/// What an interpreter of a version says that is on this machine: it compiles for others of that version.
+Result<Facts> facts_of_version(const std::string& minor, const Facts& own, const fs::path& helpers) {
+    if (fmt::format("{}.{}", own.major, own.minor) == minor) return own;
+    if (std::string program = find_on_path("python" + minor); !program.empty())
+        if (auto facts = ask_interpreter(program, helpers, "", false); facts) return facts;
+    return fail(ErrorKind::missing, fmt::format("there is no Python {} on this machine", minor), "",
+                fmt::format("the runtime for the target is of that version, and this project's own is {}.{}: "
+                            "bytecode is made by an interpreter of the same version",
+                            own.major, own.minor),
+                fmt::format("install python{0}, or add a runtime of version {1}.{2} for the target", minor,
+                            own.major, own.minor));
+}
+
+/// The facts of the target's runtime. `own`: those of the project's interpreter on this machine.
+Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::path& data) {
+    const std::string& target = project.targets.front();
+    auto stocked = stocked_python(target, fmt::format("{}.{}", own.major, own.minor));
+    if (!stocked) return pass_on(stocked);
+    Witness::saw(stocked->folder);
+    auto found = recognise_runtimes(stocked->folder);
+    if (found.empty())
+        return fail(ErrorKind::missing, "the runtime is damaged", stocked->folder.string(), "",
+                    fmt::format("omnistasis runtimes remove {}, and add it again", stocked->id));
+    auto here = facts_of_version(minor_version(stocked->version), own, data / "python");
+    if (!here) return pass_on(here);
+    return facts_of_files(stocked->folder, found.front(), "", *here);
+}
+
+} // namespace
+
 bool is_python_source(const std::filesystem::path& file) {
     if (file.extension() == ".py" || file.extension() == ".pyw") return true;
     auto text = MappedFile::open(file);
     return text && interpreter_words(text->text()).find("python") != std::string_view::npos;
 }
 
-std::vector<Recognised> recognise_runtimes(const std::filesystem::path&) { return {}; }
-
-namespace {
-
-Result<void> check_target(const std::string& target) {
-    if (target == host_target()) return {};
-    return fail(ErrorKind::missing,
-                fmt::format("Python is built for this machine's system alone, {}", host_target()), "",
-                fmt::format("packages and interpreter of {} can't be asked here", target));
-}
-
-} // namespace
-
 Result<std::string> usual_runtime(const std::string& target) {
-    if (auto right = check_target(target); !right) return pass_on(right);
+    if (target != host_target()) {
+        auto stocked = stocked_python(target, "");
+        if (!stocked) return pass_on(stocked);
+        return fmt::format("Python {}", stocked->version);
+    }
     auto interpreter = find_interpreter("", fs::current_path(), fs::current_path());
     if (!interpreter) return pass_on(interpreter);
     return "Python, " + *interpreter;
@@ -64,7 +103,6 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                                                             const std::filesystem::path& data,
                                                             std::shared_ptr<Store> store,
                                                             trace::EntryCheck check) {
-    if (auto right = check_target(project.targets.front()); !right) return pass_on(right);
     std::string home = project.runtime_home;
     if (home.empty() && project.is_installed) home = interpreter_of_script(project.folder / project.entry);
     // What the system installed runs with the system's own.
@@ -82,6 +120,11 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                     facts->entry_error,
                     fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor,
                                 facts->executable));
+    if (project.targets.front() != host_target()) {
+        auto foreign = foreign_facts(project, *facts, data);
+        if (!foreign) return pass_on(foreign);
+        facts = std::move(foreign);
+    }
     if (auto unpacked = unpack_zipped_packages(facts->search_path); !unpacked) return pass_on(unpacked);
     Project whole = project;
     if (!project.is_installed) whole.root_folder = root_of_sources(project, *facts);

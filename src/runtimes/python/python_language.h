@@ -20,10 +20,6 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                                                             std::shared_ptr<Store> store,
                                                             trace::EntryCheck check);
 
-/// No other machine's runtime of Python can be recognised by its files: the one of this machine knows which
-/// of them it is made of.
-std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder);
-
 /// What builds for a target get, in words.
 Result<std::string> usual_runtime(const std::string& target);
 

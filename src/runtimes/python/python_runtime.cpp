@@ -147,11 +147,4 @@ std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
     return ends;
 }
 
-std::optional<std::string> PythonRuntime::library_place(const std::string& file) {
-    for (const std::string& root : ground_.facts.search_path)
-        if (!ground_.places.is_standard(root) && !relative_to(file, root).empty())
-            return ground_.places.of(file, root);
-    return std::nullopt;
-}
-
 } // namespace omnistasis::python

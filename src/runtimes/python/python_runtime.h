@@ -29,6 +29,7 @@ class PythonRuntime : public trace::Runtime,
                       public trace::OffersGroups,
                       public trace::CachesTraces,
                       public trace::KnowsPackages,
+                      public trace::BringsLibraries,
                       public trace::WatchesImports,
                       public trace::ReviewsSources {
   public:
@@ -77,7 +78,15 @@ class PythonRuntime : public trace::Runtime,
     std::optional<Rehearsed::File> package_file(const fs::path& file) override {
         return rehearsals_.package_file(file);
     }
-    std::optional<std::string> library_place(const std::string& file) override;
+    std::optional<std::string> library_place(const std::string& file) override {
+        return ground_.library_place(file);
+    }
+    std::string library_for(const std::string& name, const std::string& file) override {
+        return ground_.libraries().find(fs::path(name).filename().string(), parent_folder_of(file));
+    }
+    std::string place_of_library(const std::string& file) override {
+        return ground_.library_place(file).value_or("lib/" + fs::path(file).filename().string());
+    }
     std::vector<std::string> not_carried() override { return companions_.not_carried(); }
 
     Result<trace::WatchedRun> watched_run(const fs::path& scratch,

@@ -3,7 +3,6 @@
 
 #include "runtimes/python/package_data.h"
 #include "trace/import_log.h"
-#include "trace/opened_library.h"
 #include "trace/rehearsed_ends.h"
 
 #include <algorithm>
@@ -45,7 +44,7 @@ Expansion Rehearsals::recall(const Rehearsed& facts) {
             break;
         }
     }
-    for (const std::string& name : facts.libraries) trace::want_opened_library(name, seen, out);
+    for (const std::string& name : facts.libraries) ground_.want_opened_library(name, seen, out);
     out.loose_ends = trace::loose_ends_of_rehearsals(ground_.project, facts);
     return out;
 }

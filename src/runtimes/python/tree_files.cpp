@@ -28,7 +28,7 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
     if (ground_.entry.kind == Entry::Kind::function)
         config.called = ground_.entry.module + ":" + ground_.entry.function;
     config.interpreter = ground_.interpreter_place();
-    config.path = {config.main_folder, ground_.places.library(), ground_.places.library() + "/lib-dynload",
+    config.path = {config.main_folder, ground_.places.library(), ground_.places.extensions(),
                    ground_.places.site_packages()};
 
     config.moved = gathered_.moved;
@@ -131,7 +131,7 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
         {library + "/_omnistasis_main.pyc", store.bytecode_file((*compiled)[count + 1].code), 0644});
     // The landmarks by which the interpreter knows its own tree.
     files.push_back({library + "/os.pyc", "", 0644});
-    files.push_back({library + "/lib-dynload/.landmark", "", 0644});
+    files.push_back({ground_.places.extensions() + "/.landmark", "", 0644});
     ModuleStore::Packed packed = ModuleStore::pack(std::move(kept), names, config);
     files.push_back({library + "/modules.store", std::move(packed.content), 0644, std::move(packed.cuts),
                      std::move(packed.shares)});

@@ -5,25 +5,51 @@ would. It uses built-in modules only. `run_main` starts the application.
 """
 
 import sys
-import posix
 import marshal
 import _imp
 import _frozen_importlib
 import _frozen_importlib_external as external
 
-TREE = __file__.rsplit("/", 3)[0]
-STORE = __file__.rpartition("/")[0] + "/modules.store"
+try:
+    import posix as system
+
+    WINDOWS = False
+    SEPARATOR = "/"
+except ImportError:
+    import nt as system
+
+    WINDOWS = True
+    SEPARATOR = "\\"
+
+# We lie in lib/pythonX.Y, or in Lib.
+TREE = __file__.rsplit(SEPARATOR, 2 if WINDOWS else 3)[0]
+STORE = __file__.rpartition(SEPARATOR)[0] + SEPARATOR + "modules.store"
+
+
+def _in_tree(place):
+    """The path of a place in the app tree: places have the same form on all systems."""
+    return TREE + SEPARATOR + (place.replace("/", SEPARATOR) if WINDOWS else place)
+
+
+def _place_of(path):
+    """The place that a path leads to; None where that is not in the app tree."""
+    if WINDOWS:
+        path = path.replace("/", SEPARATOR)
+        size = len(TREE)
+        is_inside = path[size : size + 1] == SEPARATOR and path[:size].lower() == TREE.lower()
+        return path[size + 1 :].replace(SEPARATOR, "/") if is_inside else None
+    return path[len(TREE) + 1 :] if path.startswith(TREE + "/") else None
 
 
 def _keep_store():
     """A descriptor for when root has become another user, who may not look into root's folders; -1: none."""
-    if posix.geteuid() != 0:
+    if WINDOWS or system.geteuid() != 0:
         return -1, None
     try:
-        descriptor = posix.open(STORE, posix.O_RDONLY | posix.O_CLOEXEC)
-        kept = posix.dup2(descriptor, 250, inheritable=False)  # out of the way of the application's own
-        posix.close(descriptor)
-        return kept, posix.fstat(kept)
+        descriptor = system.open(STORE, system.O_RDONLY | system.O_CLOEXEC)
+        kept = system.dup2(descriptor, 250, inheritable=False)  # out of the way of the application's own
+        system.close(descriptor)
+        return kept, system.fstat(kept)
     except OSError:
         return -1, None
 
@@ -32,39 +58,48 @@ _KEPT = _keep_store()
 
 
 def _open_store():
+    if WINDOWS:
+        return system.open(STORE, system.O_RDONLY | system.O_BINARY | system.O_NOINHERIT)
     # Opened for each read: an application may close every descriptor that it does not know, as daemons do.
     try:
-        return posix.open(STORE, posix.O_RDONLY | posix.O_CLOEXEC)
+        return system.open(STORE, system.O_RDONLY | system.O_CLOEXEC)
     except PermissionError:
         kept, known = _KEPT
         try:
             # Its number may be another file's by now.
-            if kept >= 0 and posix.fstat(kept)[1:3] == known[1:3]:
-                return posix.dup(kept)
+            if kept >= 0 and system.fstat(kept)[1:3] == known[1:3]:
+                return system.dup(kept)
         except OSError:
             pass  # it was closed
         raise
 
 
+def _read_at(descriptor, size, offset):
+    if not WINDOWS:
+        return system.pread(descriptor, size, offset)
+    system.lseek(descriptor, offset, 0)
+    return system.read(descriptor, size)
+
+
 def _read(offset, size):
     descriptor = _open_store()
     try:
-        content = posix.pread(descriptor, size, offset)
+        content = _read_at(descriptor, size, offset)
         while len(content) < size:
-            more = posix.pread(descriptor, size - len(content), offset + len(content))
+            more = _read_at(descriptor, size - len(content), offset + len(content))
             if not more:
                 raise ImportError("the module store is cut off", path=STORE)
             content += more
         return content
     finally:
-        posix.close(descriptor)
+        system.close(descriptor)
 
 
 _head = _read(0, 16)
 if _head[:8] != b"OMNIMOD1":
     raise ImportError("the module store is damaged", path=STORE)
 CONFIG, INDEX = marshal.loads(_read(16, int.from_bytes(_head[8:], "little")))
-_MAIN_FILE = TREE + "/" + CONFIG["main"]
+_MAIN_FILE = _in_tree(CONFIG["main"])
 
 
 def _with_moved_paths(code, moved):
@@ -75,10 +110,10 @@ def _with_moved_paths(code, moved):
             whole = constant.rstrip("/")
             place = moved.get(whole)
             if place is not None:
-                return (TREE if place == "." else TREE + "/" + place) + constant[len(whole) :]
+                return (TREE if place == "." else _in_tree(place)) + constant[len(whole) :]
             for path, place in moved.items():
                 if path.count("/") > 2:  # others are parts of paths that lead to other things
-                    constant = constant.replace(path, TREE + "/" + place)
+                    constant = constant.replace(path, _in_tree(place))
         elif type(constant) is tuple:
             constant = tuple(map(changed, constant))
         elif type(constant) is type(code):
@@ -123,16 +158,16 @@ def _set_variables(environ, variables):
     for name, text in variables.items():
         # "PLACE, then LIST": in front of what the user has, or of the list.
         place, goes_on, rest = text.partition(", then ")
-        environ[name] = TREE + "/" + place + (":" + (environ.get(name) or rest) if goes_on else "")
+        environ[name] = _in_tree(place) + ((";" if WINDOWS else ":") + (environ.get(name) or rest) if goes_on else "")
 
 
 def _add_programs(folder):
     """The programs of the tree are found where the user has none of that name."""
-    from os import defpath, environ
+    from os import defpath, environ, pathsep
 
     path = environ.get("PATH", defpath)
-    if folder not in path.split(":"):
-        environ["PATH"] = path + ":" + folder
+    if folder not in path.split(pathsep):
+        environ["PATH"] = path + pathsep + folder
 
 
 def _with_environment(function, variables):
@@ -171,7 +206,7 @@ def _with_own_libraries(util):
     def lies_in(folder, name):
         start = "lib%s.so" % name
         try:
-            files = [file for file in posix.listdir(folder) if file.startswith(start)]
+            files = [file for file in system.listdir(folder) if file.startswith(start)]
         except OSError:
             files = []
         return min(files, key=len, default=None)
@@ -181,7 +216,7 @@ def _with_own_libraries(util):
         if found:
             return found
         folders = ["/lib64", "/usr/lib64", "/lib", "/usr/lib"]
-        of_processor = "/%s-linux-gnu" % posix.uname().machine
+        of_processor = "/%s-linux-gnu" % system.uname().machine
         folders += [folder + of_processor for folder in ("/lib", "/usr/lib", "/usr/local/lib")]
         return next(filter(None, (lies_in(folder, name) for folder in folders)), None)
 
@@ -195,7 +230,9 @@ def _with_modules_of_the_store(pkgutil):
 
 
 # What is done to modules of the standard library once they have been executed.
-_CHANGED = {"ctypes.util": _with_own_libraries, "pkgutil": _with_modules_of_the_store}
+_CHANGED = {"pkgutil": _with_modules_of_the_store}
+if sys.platform == "linux":
+    _CHANGED["ctypes.util"] = _with_own_libraries
 
 
 def _execute(execute, module):
@@ -233,7 +270,7 @@ class ExtensionLoader(external.ExtensionFileLoader):
 def _portions(name, path):
     """The spec of a namespace package once the path that it is found on has changed."""
     entry = INDEX[name]
-    own = [TREE + "/" + folder for folder in entry[3]]
+    own = [_in_tree(folder) for folder in entry[3]]
     spec = external.PathFinder.find_spec(name, path)
     found = spec.submodule_search_locations if spec is not None and spec.loader is None else ()
     spec = _frozen_importlib.ModuleSpec(name, None, is_package=True)
@@ -246,14 +283,14 @@ def _spec_of(name, entry):
     if offset == -2:
         spec = _frozen_importlib.ModuleSpec(name, None, is_package=True)
         # The path of a namespace package is an object of its own, by which others know it.
-        spec.submodule_search_locations = external._NamespacePath(name, [TREE + "/" + folder for folder in place], _portions)
+        spec.submodule_search_locations = external._NamespacePath(name, [_in_tree(folder) for folder in place], _portions)
         return spec
-    path = TREE + "/" + place
+    path = _in_tree(place)
     loader = ExtensionLoader if offset == -1 else StoreLoader
     spec = _frozen_importlib.ModuleSpec(name, loader(name, path), origin=path, is_package=is_package)
     spec._set_fileattr = True
     if is_package:
-        spec.submodule_search_locations.append(path.rpartition("/")[0])
+        spec.submodule_search_locations.append(path.rpartition(SEPARATOR)[0])
     return spec
 
 
@@ -264,13 +301,13 @@ def _is_in(entry, path):
     folder = entry[3].rpartition("/")[0]
     if entry[2]:
         folder = folder.rpartition("/")[0]
-    return TREE + "/" + folder in path
+    return _in_tree(folder) in path
 
 
 def _in_front_of(entry):
     """The entries of sys.path that are not ours and stand in front of the one that a module of the store is found by."""
-    place = TREE + "/" + (entry[3][0] if entry[0] == -2 else entry[3])
-    own = max((root for root in _ROOTS if place.startswith(root + "/")), key=len, default=None)
+    path = _in_tree(entry[3][0] if entry[0] == -2 else entry[3])
+    own = max((root for root in _ROOTS if path.startswith(root + SEPARATOR)), key=len, default=None)
     front = []
     for folder in sys.path:
         if folder == own:
@@ -315,7 +352,7 @@ class AbsenceTeller:
             frame = frame.f_back
         asker = "%s:%d" % (frame.f_code.co_filename, frame.f_lineno) if frame is not None else ""
         try:
-            posix.stat("%s/.absent/%s:%s" % (TREE, fullname, asker))
+            system.stat("%s/.absent/%s:%s" % (TREE, fullname, asker))
         except (OSError, ValueError):
             pass
         return None
@@ -337,8 +374,8 @@ class TreeFinder(external.FileFinder):
         if self.path in _ROOTS:
             return ""
         for root in sorted(_ROOTS, key=len, reverse=True):
-            if self.path.startswith(root + "/"):
-                return self.path[len(root) + 1 :].replace("/", ".") + "."
+            if self.path.startswith(root + SEPARATOR):
+                return self.path[len(root) + 1 :].replace(SEPARATOR, ".") + "."
         return None
 
     def find_spec(self, fullname, target=None):
@@ -361,7 +398,7 @@ class TreeFinder(external.FileFinder):
                 if not name.startswith(start) or not short or "." in short or short == "__main__" and not start:
                     continue
                 folders = entry[3] if entry[0] == -2 else [entry[3]]
-                if start or any((TREE + "/" + f).startswith(self.path + "/") for f in folders):
+                if start or any(_in_tree(f).startswith(self.path + SEPARATOR) for f in folders):
                     seen.add(short)
                     yield prefix + short, entry[2]
         from pkgutil import _iter_file_finder_modules
@@ -371,19 +408,20 @@ class TreeFinder(external.FileFinder):
                 yield name, is_package
 
 
-_ROOTS = [TREE + "/" + place for place in CONFIG["path"]]
+_ROOTS = [_in_tree(place) for place in CONFIG["path"]]
 
 
 def _path_hook(path):
     if path == _MAIN_FILE:
         return MainFinder
-    if path != TREE and not path.startswith(TREE + "/"):
+    place = _place_of(path)
+    if path != TREE and place is None:
         raise ImportError("not in the app tree", path=path)
     try:
-        is_folder = posix.stat(path).st_mode & 0o170000 == 0o040000
+        is_folder = system.stat(path).st_mode & 0o170000 == 0o040000
     except OSError:
         # A package of which nothing but code was shipped has no folder in the tree.
-        start = path[len(TREE) + 1 :] + "/"
+        start = (place or "") + "/"
         is_folder = any(type(entry[3]) is str and entry[3].startswith(start) for entry in INDEX.values())
     if not is_folder:
         raise ImportError("not a folder", path=path)
@@ -399,8 +437,8 @@ def _code_of_placeholder(data, path):
     """What stands in the tree for a module: bytecode under the name of a source, or nothing where the store has it."""
     if data[:4] == external.MAGIC_NUMBER:
         return marshal.loads(memoryview(data)[16:])
-    if not data and path.startswith(TREE + "/"):
-        place = path[len(TREE) + 1 :]
+    place = None if data else _place_of(path)
+    if place is not None:
         for name, entry in INDEX.items():
             if entry[0] >= 0 and entry[3] == place:
                 return marshal.loads(_read(entry[0], entry[1]))
@@ -428,12 +466,12 @@ def _with_placeholders(source_to_code):
 
 def _put_back_kept_variables():
     """The launcher keeps what would stop the interpreter under another name; the application sees what the user set."""
-    kept = b"OMNISTASIS_KEPT_"
-    for name in [name for name in posix.environ if name.startswith(kept)]:
-        value = posix.environ.pop(name)
-        posix.unsetenv(name)
-        posix.environ[name[len(kept) :]] = value
-        posix.putenv(name[len(kept) :], value)
+    kept = "OMNISTASIS_KEPT_" if WINDOWS else b"OMNISTASIS_KEPT_"
+    for name in [name for name in system.environ if name.startswith(kept)]:
+        value = system.environ.pop(name)
+        system.unsetenv(name)
+        system.environ[name[len(kept) :]] = value
+        system.putenv(name[len(kept) :], value)
 
 
 def set_up():
@@ -441,12 +479,17 @@ def set_up():
     external.SourceLoader.get_source = _without_placeholders(external.SourceLoader.get_source)
     external.SourceLoader.source_to_code = _with_placeholders(external.SourceLoader.source_to_code)
     sys.meta_path.insert(0, StoreFinder)
-    sys.meta_path.append(AbsenceTeller)
+    if not WINDOWS:
+        sys.meta_path.append(AbsenceTeller)
     sys.path_hooks.insert(0, _path_hook)
     sys.path_importer_cache.clear()
     # What is in front of the interpreter's own entries belongs to whoever started it (a script's folder, -c).
     sys.path[:] = _ROOTS
-    sys.executable = sys._base_executable = TREE + "/" + CONFIG["interpreter"]
+    program = sys.executable
+    sys.executable = sys._base_executable = _in_tree(CONFIG["interpreter"])
+    if WINDOWS:
+        # Children of multiprocessing get handles by the number of their process: it has to be their own.
+        sys._base_executable = program
     import builtins
     import _sitebuiltins
 
@@ -459,16 +502,16 @@ def _tell_times(file):
     """Writes when each import begins and ends, for `omnistasis profile`: lines of kind, name, process and nanoseconds."""
     from time import monotonic_ns
 
-    flags = posix.O_WRONLY | posix.O_APPEND | posix.O_CLOEXEC | posix.O_NOFOLLOW | posix.O_NONBLOCK
-    descriptor = posix.open(file, flags)
-    process = posix.getpid()
+    flags = system.O_WRONLY | system.O_APPEND | system.O_CLOEXEC | system.O_NOFOLLOW | system.O_NONBLOCK
+    descriptor = system.open(file, flags)
+    process = system.getpid()
     depth = 0
     lines = ["runtime\t-\t%d\t%d\n" % (process, monotonic_ns())]
     find_and_load = _frozen_importlib._find_and_load
 
     def flush():
-        if lines and posix.getpid() == process:
-            posix.write(descriptor, "".join(lines).encode("utf-8", "replace"))
+        if lines and system.getpid() == process:
+            system.write(descriptor, "".join(lines).encode("utf-8", "replace"))
         lines.clear()
 
     def timed(name, import_):
@@ -513,10 +556,10 @@ def run_main():
             import site
 
             site.getuserbase()
-        sys.argv[0] = TREE + "/" + CONFIG["main_folder"] + "/" + sys.argv[0].rpartition("/")[2]
+        sys.argv[0] = _in_tree(CONFIG["main_folder"]) + SEPARATOR + sys.argv[0].rpartition(SEPARATOR)[2]
     if hasattr(sys, "orig_argv"):
         sys.orig_argv[:] = [sys.executable] + sys.argv
-    sys.path[0] = TREE + "/" + CONFIG["main_folder"]  # the interpreter put our own folder there
+    sys.path[0] = _in_tree(CONFIG["main_folder"])  # the interpreter put our own folder there
     main = sys.modules["__main__"]
     space = main.__dict__
     for name in [name for name in space if name not in ("__name__", "__doc__", "__builtins__")]:
@@ -540,7 +583,7 @@ def run_main():
 
         _set_variables(environ, variables)
     if CONFIG["programs"]:
-        _add_programs(TREE + "/" + CONFIG["programs"])
+        _add_programs(_in_tree(CONFIG["programs"]))
     if _TIMES is not None:
         _TIMES[0]()
         import atexit
@@ -565,8 +608,8 @@ def run_main():
 
 _TIMES = None
 set_up()
-if b"OMNISTASIS_TIMES" in posix.environ:
+if not WINDOWS and b"OMNISTASIS_TIMES" in system.environ:
     try:
-        _TIMES = _tell_times(posix.environ[b"OMNISTASIS_TIMES"])
+        _TIMES = _tell_times(system.environ[b"OMNISTASIS_TIMES"])
     except OSError:
         pass

@@ -1,0 +1,214 @@
+#include "runtimes/python/foreign_runtime.h"
+
+#include "native/loaded_image.h"
+#include "native/native_kind.h"
+#include "native/pe_reader.h"
+#include "support/files.h"
+#include "support/letter_case.h"
+#include "support/target_info.h"
+
+#include <algorithm>
+#include <charconv>
+#include <fmt/format.h>
+#include <optional>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// Where one keeps its parts; paths in the folder that it was found in.
+struct Layout {
+    std::string root{};
+    std::string program{};
+    std::string image{};      ///< the program, or the library, that has the interpreter in it
+    std::string library{};    ///< folder; empty where it is not there
+    std::string extensions{}; ///< folder
+};
+
+/// "311" of python311.dll, "3.11" of python3.11; empty for other names.
+std::string digits_of(std::string_view name, std::string_view start, std::string_view end) {
+    if (!name.starts_with(start) || !name.ends_with(end) || name.size() < start.size() + end.size())
+        return {};
+    std::string inner(name.substr(start.size(), name.size() - start.size() - end.size()));
+    bool fits = inner.size() >= 2 && inner.front() == '3' &&
+                inner.find_first_not_of("0123456789.") == std::string::npos && inner.back() != '.';
+    return fits ? inner : std::string();
+}
+
+std::string folder_with(const fs::path& base, const std::vector<std::string>& folders,
+                        const std::vector<std::string>& files) {
+    for (const std::string& folder : folders)
+        for (const std::string& file : files)
+            if (is_file(base / folder / file)) return folder;
+    return {};
+}
+
+std::string joined(const std::string& folder, const std::string& name) {
+    return folder.empty() ? name : folder + "/" + name;
+}
+
+std::optional<Layout> windows_layout(const fs::path& base, const std::string& root) {
+    Layout layout{.root = root, .program = joined(root, "python.exe")};
+    std::string digits;
+    for (const FolderEntry& entry : list_folder(base / root))
+        if (std::string found = digits_of(lower_case(entry.name), "python", ".dll"); !found.empty()) {
+            layout.image = joined(root, entry.name);
+            digits = found;
+        }
+    if (digits.size() < 2) return std::nullopt;
+    layout.library = folder_with(base, {joined(root, "Lib"), joined(root, "lib")}, {"os.py", "os.pyc"});
+    layout.extensions =
+        folder_with(base, {joined(root, "DLLs"), root.empty() ? "." : root}, {"_socket.pyd", "_ctypes.pyd"});
+    return layout;
+}
+
+std::optional<Layout> linux_layout(const fs::path& base, const std::string& program) {
+    std::string folder = fs::path(program).parent_path().string();
+    if (fs::path(folder).filename() != "bin") return std::nullopt;
+    std::string root = fs::path(folder).parent_path().string();
+    std::string name = fs::path(program).filename().string();
+    Layout layout{.root = root, .program = program, .image = program};
+    layout.library =
+        folder_with(base, {joined(root, "lib/" + name), joined(root, "lib64/" + name)}, {"os.py"});
+    layout.extensions = layout.library.empty() ? "" : layout.library + "/lib-dynload";
+    if (auto shared = joined(root, "lib/lib" + name + ".so.1.0"); is_file(base / shared))
+        layout.image = shared;
+    return layout;
+}
+
+std::string version_of(const fs::path& base, const Layout& layout) {
+    auto content = MappedFile::open(base / layout.image);
+    if (!content) return {};
+    if (native::looks_like_pe(content->bytes())) {
+        auto pe = native::read_pe(content->bytes(), layout.image);
+        if (!pe) return {};
+        for (const char* field : {"ProductVersion", "FileVersion"})
+            if (auto found = pe->version.find(field); found != pe->version.end()) return found->second;
+        return {};
+    }
+    // "3.11.2" stands in it as a text of its own.
+    std::string start = fs::path(layout.program).filename().string().substr(6) + ".";
+    std::string_view text = content->text();
+    for (std::size_t at = text.find(start); at != std::string_view::npos; at = text.find(start, at + 1)) {
+        std::size_t end = at + start.size();
+        while (end < text.size() && text[end] >= '0' && text[end] <= '9') ++end;
+        bool is_whole = at > 0 && text[at - 1] == '\0' && end < text.size() && text[end] == '\0';
+        if (is_whole && end > at + start.size()) return std::string(text.substr(at, end - at));
+    }
+    return {};
+}
+
+std::vector<Layout> layouts_in(const fs::path& base) {
+    std::vector<Layout> found;
+    std::vector<std::string> programs;
+    each_entry_below(base, [&](const fs::directory_entry& entry) {
+        std::string name = entry.path().filename().string();
+        std::error_code ignored;
+        bool may_be = lower_case(name) == "python.exe" || !digits_of(name, "python", "").empty();
+        if (may_be && !entry.is_symlink(ignored) && entry.is_regular_file(ignored))
+            programs.push_back(entry.path().lexically_relative(base).string());
+    });
+    std::ranges::sort(programs);
+    for (const std::string& program : programs) {
+        bool is_windows = program.ends_with(".exe");
+        auto layout = is_windows ? windows_layout(base, fs::path(program).parent_path().string())
+                                 : linux_layout(base, program);
+        if (layout && native::kind_of((base / program).string())) found.push_back(std::move(*layout));
+    }
+    return found;
+}
+
+/// The names of the modules that are compiled into an interpreter: `PyImport_Inittab`, pairs of a name and a
+/// function, ended by two zeros.
+std::unordered_set<std::string> built_in_modules(ByteSpan bytes) {
+    constexpr std::size_t most = 1000;
+    std::unordered_set<std::string> names;
+    auto image = native::LoadedImage::of(bytes);
+    auto table = image ? image->symbol("PyImport_Inittab") : std::nullopt;
+    if (!table) return names;
+    for (std::uint64_t at = image->pointer_at(*table); names.size() < most; at += 16) {
+        std::string name(image->text_at(image->pointer_at(at)));
+        if (name.empty()) break;
+        names.insert(std::move(name));
+    }
+    return names;
+}
+
+} // namespace
+
+std::string minor_version(const std::string& version) {
+    std::size_t first = version.find('.');
+    return version.substr(0, first == std::string::npos ? first : version.find('.', first + 1));
+}
+
+std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) {
+    std::vector<Recognised> found;
+    for (const Layout& layout : layouts_in(folder)) {
+        native::NativeKind kind = native::kind_of((folder / layout.program).string());
+        Recognised one{layout.program, version_of(folder, layout),
+                       kind.targets.empty() ? std::string() : kind.targets.front(), layout.root};
+        if (layout.library.empty())
+            one.problem = "its standard library is not there: no os.py in Lib or lib/python3.X";
+        else if (layout.extensions.empty())
+            one.problem = "the compiled modules of its library are not there: no _socket.pyd in DLLs";
+        bool has_tk = is_file(folder / layout.extensions / "_tkinter.pyd");
+        if (has_tk && !is_folder(folder / layout.root / "tcl"))
+            one.remarks.push_back("it has no scripts of Tcl: windows of tkinter can't be opened with it");
+        found.push_back(std::move(one));
+    }
+    return found;
+}
+
+Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognised& runtime,
+                             const std::string& packages, const Facts& here) {
+    std::vector<Layout> layouts = layouts_in(folder);
+    auto layout = std::ranges::find(layouts, runtime.program, &Layout::program);
+    if (layout == layouts.end())
+        return fail(ErrorKind::missing, "the runtime is not there any more",
+                    (folder / runtime.program).string(), "", "add it again with `omnistasis runtimes add`");
+    auto image = MappedFile::open(folder / layout->image);
+    if (!image) return pass_on(image);
+    Facts facts;
+    facts.target = runtime.target;
+    std::sscanf(runtime.version.c_str(), "%d.%d.%d", &facts.major, &facts.minor, &facts.micro);
+    facts.magic = here.magic;
+    facts.codecs = here.codecs;
+    facts.executable = here.executable;
+    facts.program = (folder / layout->program).string();
+    facts.base_prefix = (folder / layout->root).lexically_normal().string();
+    while (facts.base_prefix.ends_with('/')) facts.base_prefix.pop_back();
+    facts.prefix = packages.empty() ? facts.base_prefix : packages;
+    facts.standard_library = facts.platform_library = (folder / layout->library).lexically_normal().string();
+    facts.extensions = (folder / layout->extensions).lexically_normal().string();
+    facts.platlibdir = "lib";
+    const TargetInfo* target = find_target(facts.target);
+    bool is_windows = target->system == System::windows;
+    facts.platform = is_windows ? "win32" : "linux";
+    std::string digits = fmt::format("{}{}", facts.major, facts.minor);
+    if (is_windows)
+        facts.extension_suffixes = {fmt::format(".cp{}-win_{}.pyd", digits, target->manifest_word), ".pyd"};
+    else
+        facts.extension_suffixes = {fmt::format(".cpython-{}-{}.so", digits, target->library_folder),
+                                    ".abi3.so", ".so"};
+    facts.search_path = {facts.standard_library, facts.extensions};
+    settle_places(facts);
+    if (!packages.empty())
+        facts.search_path.push_back(packages + "/" + facts.library_place + "/site-packages");
+    // Debian's way.
+    if (std::string shared = (folder / layout->root / "lib/python3/dist-packages").string();
+        is_folder(shared))
+        facts.search_path.push_back(shared);
+    facts.built_in = built_in_modules(image->bytes());
+    if (facts.built_in.empty())
+        return fail(ErrorKind::bad_input, "the interpreter does not name its built-in modules",
+                    (folder / layout->image).string(), "there is no table PyImport_Inittab in it",
+                    "add another build of it");
+    facts.built_in.insert({"_frozen_importlib", "_frozen_importlib_external"});
+    if (!is_windows)
+        for (const FolderEntry& entry : list_folder(facts.standard_library))
+            if (entry.name.starts_with("_sysconfigdata_") && entry.name.ends_with(".py"))
+                facts.build_data = entry.name.substr(0, entry.name.size() - 3);
+    return facts;
+}
+
+} // namespace omnistasis::python
