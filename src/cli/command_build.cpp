@@ -7,6 +7,7 @@
 #include "report/history.h"
 #include "support/files.h"
 #include "support/json.h"
+#include "trace/capabilities.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -248,6 +249,27 @@ Result<void> note_build(const Job& job, const build::BuildResult& result,
     return {};
 }
 
+/// A build for another system stops where packages for it are missing, and names all of them.
+Result<void> check_packages(const Job& job) {
+    auto* takes = trace::as<trace::TakesPackages>(*job.runtime);
+    std::vector<trace::NeededPackage> missing;
+    if (takes != nullptr) missing = takes->missing_packages();
+    if (missing.empty()) return {};
+    const std::string& target = job.project.targets.front();
+    std::string list;
+    for (const trace::NeededPackage& one : missing)
+        list += fmt::format("\n  {}{}{}", one.name, one.version.empty() ? one.versions : "==" + one.version,
+                            one.file.empty() ? ""
+                            : one.line == 0  ? "  (" + shown_path(one.file) + ")"
+                                             : fmt::format("  ({}:{})", shown_path(one.file), one.line));
+    std::string command =
+        fmt::format("omnistasis packages fetch {} --target {}", shown_path(job.entry), target);
+    return fail(ErrorKind::missing,
+                fmt::format("{} for {} {} missing{}", plural(missing.size(), "package", "packages"), target,
+                            missing.size() == 1 ? "is" : "are", list),
+                "", "", command + " brings them");
+}
+
 /// One target; `all` takes the project's targets.
 Result<void> build_target(const BuildOptions& options, std::vector<std::string>& all) {
     ProgressLine progress(options.quiet);
@@ -272,6 +294,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     if (!relied) return progress.clear(), pass_on(relied);
     if (!*relied)
         if (auto traced = trace_again(*job, progress); !traced) return progress.clear(), pass_on(traced);
+    if (auto whole = check_packages(*job); !*relied && !whole) return progress.clear(), pass_on(whole);
     build::KeptBuild::Reading reading =
         *relied ? kept.reading() : build::KeptBuild::read(*job->runtime, job->graph);
     auto reviewed = review_job(*job, *relied ? &kept : nullptr, progress);

@@ -93,6 +93,7 @@ void add_delta_command(CLI::App& program, int& exit_code);
 void add_icon_command(CLI::App& program, int& exit_code);
 void add_runtimes_command(CLI::App& program, int& exit_code);
 void add_targets_command(CLI::App& program, int& exit_code);
+void add_packages_command(CLI::App& program, int& exit_code);
 void add_lore_command(CLI::App& program, int& result);
 void add_demo_command(CLI::App& program, int& result);
 

@@ -89,6 +89,7 @@ int run(int count, char** words) {
     cli::add_icon_command(program, exit_code);
     cli::add_runtimes_command(program, exit_code);
     cli::add_targets_command(program, exit_code);
+    cli::add_packages_command(program, exit_code);
     cli::add_lore_command(program, exit_code);
     cli::add_demo_command(program, exit_code);
     // An empty name comes from a variable of the shell that is not set; no command takes one.

@@ -7,6 +7,7 @@
 #include "support/json.h"
 #include "support/json_field.h"
 #include "support/near_match.h"
+#include "support/user_data.h"
 
 #include <algorithm>
 #include <array>
@@ -87,14 +88,7 @@ Result<void> unpack_inner_archives(const fs::path& files) {
 } // namespace
 
 RuntimeStock RuntimeStock::of_user() {
-    if (const char* named = std::getenv("OMNISTASIS_RUNTIMES"); named != nullptr && *named != 0)
-        return RuntimeStock(named);
-    const char* data = std::getenv("XDG_DATA_HOME");
-    const char* home = std::getenv("HOME");
-    fs::path base = data != nullptr && *data == '/' ? fs::path(data)
-                    : home != nullptr               ? fs::path(home) / ".local/share"
-                                                    : fs::path("/nowhere");
-    return RuntimeStock(base / "omnistasis/runtimes");
+    return RuntimeStock(user_data_folder("runtimes", "OMNISTASIS_RUNTIMES"));
 }
 
 std::vector<StockedRuntime> RuntimeStock::list() const {

@@ -110,6 +110,37 @@ class BringsLibraries {
     virtual std::string place_of_library(const std::string& file) = 0;
 };
 
+/// A package that the application needs on another system, and that is not there for it.
+struct NeededPackage {
+    std::string name;
+    std::string version;  ///< the one of this machine; empty where it has none
+    std::string versions; ///< those that fit where that is so: ">=1.4"
+    std::string file;     ///< what asks for it
+    std::uint32_t line = 0;
+};
+
+/// What was brought of them.
+struct FetchedPackages {
+    struct One {
+        std::string name, version, file;
+    };
+    std::vector<One> packages;
+    std::vector<std::string> commands; ///< that were run
+};
+
+/// Takes packages for another system than this machine's from a stock.
+class TakesPackages {
+  public:
+    virtual ~TakesPackages() = default;
+
+    /// What the last trace missed; sorted by name.
+    virtual std::vector<NeededPackage> missing_packages() = 0;
+
+    /// Brings them into the stock; `from`: a folder instead of a registry, or empty.
+    virtual Result<FetchedPackages> fetch_packages(const std::vector<NeededPackage>& needed,
+                                                   const std::filesystem::path& from, Observer& observer) = 0;
+};
+
 /// Can run the application from source.
 class RunsFromSource {
   public:

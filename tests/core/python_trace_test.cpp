@@ -73,7 +73,8 @@ struct PythonProject : Folder {
     trace::Graph traced() {
         project.folder = project.own_folder = project.root_folder = path() / "app";
         auto store = std::make_shared<Store>(fs::path());
-        python::PythonRuntime runtime(project, facts(), lore, path() / "helpers", path() / "lore", store);
+        python::PythonRuntime runtime(project, facts(), std::nullopt, lore, path() / "helpers",
+                                      path() / "lore", store);
         test::SilentObserver silent;
         native::HostLibraries host({{"*", "every system has it"}}, host_target());
         auto graph = trace::trace(runtime, {}, host, *store, 2, silent);

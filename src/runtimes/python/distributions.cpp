@@ -111,21 +111,33 @@ std::string take_field(std::string_view& line) {
     return field;
 }
 
+} // namespace
+
+std::vector<RecordLine> record_lines(std::string_view record) {
+    std::vector<RecordLine> lines;
+    each_trimmed_line(record, [&](std::string_view line) {
+        RecordLine one;
+        one.path = take_field(line);
+        one.hash = take_field(line);
+        one.size = std::strtoull(take_field(line).c_str(), nullptr, 10);
+        if (!one.path.empty()) lines.push_back(std::move(one));
+    });
+    return lines;
+}
+
+namespace {
+
 /// Calls `take` with path and size of each file in the distribution's list; false where it has none. A size
 /// that the list does not tell is 0.
 template <typename Take> bool each_listed_file(const Distribution& distribution, Take take) {
     if (distribution.is_file) return false;
     if (auto record = read_text(distribution.folder + "/RECORD")) {
-        each_trimmed_line(*record, [&](std::string_view line) {
-            std::string path = take_field(line);
-            take_field(line); // its hash
-            std::string size = take_field(line);
-            if (path.empty()) return;
+        for (const RecordLine& line : record_lines(*record)) {
+            const std::string& path = line.path;
             bool is_plain = path.front() != '.' && path.find("/.") == std::string::npos;
             std::string whole = path.front() == '/' ? path : distribution.root + "/" + path;
-            take(is_plain ? std::move(whole) : fs::path(whole).lexically_normal().string(),
-                 std::strtoull(size.c_str(), nullptr, 10));
-        });
+            take(is_plain ? std::move(whole) : fs::path(whole).lexically_normal().string(), line.size);
+        }
         return true;
     }
     if (auto list = read_text(distribution.folder + "/installed-files.txt")) {

@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 #include <string>
+#include <string_view>
 #include <unordered_map>
 #include <vector>
 
@@ -41,6 +42,14 @@ struct DistributionFile {
 /// The files that its list names (RECORD or installed-files.txt), sorted; of one without a list, all files
 /// below its top-level modules. Bytecode and its own metadata are left out.
 std::vector<DistributionFile> files_of(const Distribution& distribution);
+
+/// A line of a RECORD (PyPA, "Recording installed projects"): CSV.
+struct RecordLine {
+    std::string path;
+    std::string hash; ///< "sha256=...", empty where there is none
+    std::uint64_t size = 0;
+};
+std::vector<RecordLine> record_lines(std::string_view record);
 
 std::string normalized_distribution_name(std::string_view name);
 

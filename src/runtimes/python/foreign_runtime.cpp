@@ -136,6 +136,11 @@ std::unordered_set<std::string> built_in_modules(ByteSpan bytes) {
 
 } // namespace
 
+std::string site_packages_place(const std::string& target, int minor) {
+    return system_of(target) == System::windows ? "Lib/site-packages"
+                                                : fmt::format("lib/python3.{}/site-packages", minor);
+}
+
 std::string minor_version(const std::string& version) {
     std::size_t first = version.find('.');
     return version.substr(0, first == std::string::npos ? first : version.find('.', first + 1));
@@ -193,7 +198,7 @@ Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognis
     facts.search_path = {facts.standard_library, facts.extensions};
     settle_places(facts);
     if (!packages.empty())
-        facts.search_path.push_back(packages + "/" + facts.library_place + "/site-packages");
+        facts.search_path.push_back(packages + "/" + site_packages_place(facts.target, facts.minor));
     // Debian's way.
     if (std::string shared = (folder / layout->root / "lib/python3/dist-packages").string();
         is_folder(shared))

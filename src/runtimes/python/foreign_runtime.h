@@ -19,6 +19,9 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder);
 Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognised& runtime,
                              const std::string& packages, const Facts& here);
 
+/// Where packages for a target go, in the app tree and in an environment.
+std::string site_packages_place(const std::string& target, int minor);
+
 /// "3.11" of "3.11.9".
 std::string minor_version(const std::string& version);
 

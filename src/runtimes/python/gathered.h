@@ -34,6 +34,8 @@ struct Gathered {
     std::vector<trace::LooseEnd> ends;      ///< what is told once the trace is done
     std::set<std::string> searched;         ///< sources that were looked into besides their scan
     std::set<std::string> reads_sources_of; ///< distributions whose module files are read as texts
+    /// For another system: modules that were not found, and who asks for them.
+    std::vector<std::pair<std::string, Reason>> absent_modules;
     bool is_way_to_library = false; ///< some module asks for introspected libraries that open no windows
 
     std::map<std::string, std::map<std::string, std::string>> moved; ///< module, path of the system, place

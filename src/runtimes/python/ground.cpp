@@ -1,5 +1,6 @@
 #include "runtimes/python/ground.h"
 
+#include "runtimes/python/package_lock.h"
 #include "support/letter_case.h"
 #include "support/near_match.h"
 #include "support/own_program.h"
@@ -27,8 +28,8 @@ std::string machine_of(const Facts& facts) {
 
 } // namespace
 
-Ground::Ground(Project of, Facts said, Lore known, fs::path helpers_folder, fs::path folder_of_lore,
-               std::shared_ptr<Store> with)
+Ground::Ground(Project of, Facts said, std::optional<Facts> said_here, Lore known, fs::path helpers_folder,
+               fs::path folder_of_lore, std::shared_ptr<Store> with)
     : project(std::move(of)), facts(std::move(said)), lore(std::move(known)),
       helpers(std::move(helpers_folder)), lore_folder(std::move(folder_of_lore)), entry(read_entry(project)),
       places(project, facts), installed_files(python::installed_files(project, entry)),
@@ -36,6 +37,7 @@ Ground::Ground(Project of, Facts said, Lore known, fs::path helpers_folder, fs::
       installed(search_path,
                 marker_variables(facts.major, facts.minor, facts.micro, facts.platform, machine_of(facts))),
       scans(scan_settings(), with), store(std::move(with)) {
+    if (said_here) here = std::make_unique<HostSide>(std::move(*said_here));
     scan_facts.major = facts.major;
     scan_facts.minor = facts.minor;
     scan_facts.platform = facts.platform;
@@ -61,6 +63,21 @@ std::vector<const LoreEntry*> Ground::lore_of(const std::string& module) const {
     auto [first, last] = lore.equal_range(module);
     for (auto one = first; one != last; ++one) found.push_back(&one->second);
     return found;
+}
+
+fs::path Ground::lock_file() const {
+    return (project.is_installed ? fs::current_path() : project.folder) / lock_name;
+}
+
+bool Ground::is_own_on_this_machine(const Distribution& distribution) const {
+    std::string own = project.own_folder.string();
+    bool is_editable = std::ranges::any_of(top_level_modules(distribution), [&](const std::string& top) {
+        auto mapped = here->facts.editable.find(top);
+        return mapped != here->facts.editable.end() && !relative_to(mapped->second, own).empty();
+    });
+    bool is_beside = !relative_to(distribution.root, own).empty() &&
+                     relative_to(distribution.root, here->facts.prefix).empty();
+    return is_editable || is_beside || distribution.root == own;
 }
 
 std::string Ground::interpreter_place() const {

@@ -16,6 +16,7 @@
 #include <map>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <set>
 #include <string>
 #include <unordered_map>
@@ -51,12 +52,24 @@ inline Unit file_unit(UnitKind kind, const std::string& file, const std::string&
     return {kind, place, file, place, false, false};
 }
 
+/// The project's own environment on this machine, where the application is built for another system.
+struct HostSide {
+    explicit HostSide(Facts said)
+        : facts(std::move(said)), finder(facts, facts.search_path),
+          installed(facts.search_path, marker_variables(facts.major, facts.minor, facts.micro, facts.platform,
+                                                        host_info().processor)) {}
+
+    Facts facts;
+    ModuleFinder finder;
+    InstalledDistributions installed;
+};
+
 /// What the parts of a trace stand on: the project, what the interpreter said of itself, where modules and
 /// distributions are found, what lore knows. It stays as it is while units are expanded; the finder and the
 /// caches may be used from many threads.
 struct Ground {
-    Ground(Project of, Facts said, Lore known, fs::path helpers_folder, fs::path folder_of_lore,
-           std::shared_ptr<Store> with);
+    Ground(Project of, Facts said, std::optional<Facts> said_here, Lore known, fs::path helpers_folder,
+           fs::path folder_of_lore, std::shared_ptr<Store> with);
 
     /// Whether the project leaves a module out.
     bool excluded(const std::string& name) const;
@@ -97,6 +110,10 @@ struct Ground {
     std::string program_place() const;
     /// What sys.executable names: a launcher that starts the interpreter as isolated as we do.
     std::string interpreter_place() const;
+    /// The lock of packages for other systems.
+    fs::path lock_file() const;
+    /// Whether an installed distribution of this machine is the project's own.
+    bool is_own_on_this_machine(const Distribution& distribution) const;
     /// Whether this machine's own interpreter runs the application.
     bool is_for_host() const { return facts.target == host_target(); }
     /// Wants a library that code opens by its name: of this machine's system; or of the runtime and the
@@ -131,6 +148,7 @@ struct Ground {
     std::map<std::string, std::string> stands_for; ///< names that lore knows, to the modules that they are
     /// Name that occurs, to the module that must be there too and what is needed then.
     std::multimap<std::string, std::pair<std::string, std::vector<std::string>>> named_rules;
+    std::unique_ptr<HostSide> here;            ///< null where the application is built for this machine
     const Distribution* application = nullptr; ///< that the entry, an installed command, starts
 
   private:

@@ -199,6 +199,10 @@ void Imports::want(const std::string& name, const Reason& reason, Expansion& out
         out.needs.push_back({ground_.unit_of(name, found), reason});
         return;
     }
+    if (ground_.here) {
+        std::lock_guard lock(gathered_.mutex);
+        gathered_.absent_modules.emplace_back(name, reason);
+    }
     std::string there = parent_of(name), missing = name;
     for (; !there.empty() && !ground_.finder.find(there); there = parent_of(there)) missing = there;
     Reason why = reason;

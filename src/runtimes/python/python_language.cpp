@@ -3,8 +3,10 @@
 #include "native/native_kind.h"
 #include "runtimes/python/foreign_runtime.h"
 #include "runtimes/python/lexer.h"
+#include "runtimes/python/package_stock.h"
 #include "runtimes/python/python_runtime.h"
 #include "runtimes/python/version_condition.h"
+#include "runtimes/python/wheel.h"
 #include "runtimes/python/zipped_packages.h"
 #include "runtimes/stock.h"
 #include "support/subprocess.h"
@@ -65,6 +67,27 @@ Result<Facts> facts_of_version(const std::string& minor, const Facts& own, const
                             own.major, own.minor));
 }
 
+/// Whether locked packages are for the runtime that the stock has.
+Result<void> check_versions(const std::vector<LockedPackage>& locked, const fs::path& lock_file,
+                            const StockedRuntime& stocked) {
+    std::string minor = minor_version(stocked.version);
+    for (const LockedPackage& one : locked) {
+        auto wheel = read_wheel_name(one.file);
+        int number = std::atoi(minor.substr(minor.find('.') + 1).c_str());
+        if (wheel && fits(*wheel, number, one.target)) continue;
+        return fail(
+            ErrorKind::bad_input,
+            fmt::format("{} is no package for Python {} on {}", one.file, minor, one.target),
+            lock_file.string(),
+            fmt::format("the lock was written for Python {}, and the runtime of the stock is {}", one.python,
+                        stocked.version),
+            fmt::format("add a runtime of version {}, or take the target's packages out of the lock and run "
+                        "omnistasis packages fetch --target {}",
+                        one.python, one.target));
+    }
+    return {};
+}
+
 /// The facts of the target's runtime. `own`: those of the project's interpreter on this machine.
 Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::path& data) {
     const std::string& target = project.targets.front();
@@ -77,7 +100,27 @@ Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::
                     fmt::format("omnistasis runtimes remove {}, and add it again", stocked->id));
     auto here = facts_of_version(minor_version(stocked->version), own, data / "python");
     if (!here) return pass_on(here);
-    return facts_of_files(stocked->folder, found.front(), "", *here);
+    fs::path lock_file = (project.is_installed ? fs::current_path() : project.folder) / lock_name;
+    auto locked = read_lock(lock_file, target);
+    if (!locked) return pass_on(locked);
+    std::string packages;
+    if (!locked->empty()) {
+        if (auto fit = check_versions(*locked, lock_file, *stocked); !fit) return pass_on(fit);
+        auto environment =
+            PackageStock::of_user().environment(*locked, site_packages_place(target, here->minor));
+        if (!environment) return pass_on(environment);
+        packages = environment->string();
+        Witness::saw(packages);
+    }
+    auto facts = facts_of_files(stocked->folder, found.front(), packages, *here);
+    if (!facts) return facts;
+    // Own modules that the environment leads to, as in a folder `src`.
+    for (const std::string& folder : own.search_path)
+        if (!relative_to(folder, project.own_folder.string()).empty() &&
+            relative_to(folder, own.prefix).empty())
+            facts->search_path.push_back(folder);
+    facts->editable = own.editable;
+    return facts;
 }
 
 } // namespace
@@ -120,10 +163,11 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                     facts->entry_error,
                     fmt::format("the interpreter in use is Python {}.{}, {}", facts->major, facts->minor,
                                 facts->executable));
+    std::optional<Facts> here; // of this machine's, where another is built for
     if (project.targets.front() != host_target()) {
         auto foreign = foreign_facts(project, *facts, data);
         if (!foreign) return pass_on(foreign);
-        facts = std::move(foreign);
+        here = std::exchange(*facts, std::move(*foreign));
     }
     if (auto unpacked = unpack_zipped_packages(facts->search_path); !unpacked) return pass_on(unpacked);
     Project whole = project;
@@ -133,9 +177,9 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
     for (const std::string& file : project.lore)
         if (auto read = read_lore_file(project.folder / file, *lore); !read) return pass_on(read);
     drop_unmet_lore(*lore, *facts);
-    return std::unique_ptr<trace::Runtime>(
-        std::make_unique<PythonRuntime>(std::move(whole), std::move(*facts), std::move(*lore),
-                                        data / "python", data / "lore" / "python", std::move(store)));
+    return std::unique_ptr<trace::Runtime>(std::make_unique<PythonRuntime>(
+        std::move(whole), std::move(*facts), std::move(here), std::move(*lore), data / "python",
+        data / "lore" / "python", std::move(store)));
 }
 
 } // namespace omnistasis::python

@@ -144,6 +144,7 @@ std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
     std::vector<trace::LooseEnd> ends = gathered_.ends;
     if (!trials_.trouble().empty())
         ends.push_back(trace::packages_not_asked(trials_.trouble(), ground_.facts.executable));
+    std::ranges::move(packages_.differences(), std::back_inserter(ends));
     return ends;
 }
 

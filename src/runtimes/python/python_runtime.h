@@ -15,6 +15,7 @@
 #include "runtimes/python/rehearsals.h"
 #include "runtimes/python/string_needs.h"
 #include "runtimes/python/taken_names.h"
+#include "runtimes/python/target_packages.h"
 #include "runtimes/python/tree_files.h"
 #include "runtimes/python/trials.h"
 
@@ -30,12 +31,14 @@ class PythonRuntime : public trace::Runtime,
                       public trace::CachesTraces,
                       public trace::KnowsPackages,
                       public trace::BringsLibraries,
+                      public trace::TakesPackages,
                       public trace::WatchesImports,
                       public trace::ReviewsSources {
   public:
-    PythonRuntime(Project project, Facts facts, Lore lore, fs::path helpers, fs::path lore_folder,
-                  std::shared_ptr<Store> store)
-        : ground_(std::move(project), std::move(facts), std::move(lore), std::move(helpers),
+    /// `facts`: of the target's runtime. `here`: of the project's own interpreter, where that is another.
+    PythonRuntime(Project project, Facts facts, std::optional<Facts> here, Lore lore, fs::path helpers,
+                  fs::path lore_folder, std::shared_ptr<Store> store)
+        : ground_(std::move(project), std::move(facts), std::move(here), std::move(lore), std::move(helpers),
                   std::move(lore_folder), std::move(store)) {}
 
     std::string title() const override {
@@ -80,6 +83,11 @@ class PythonRuntime : public trace::Runtime,
     }
     std::optional<std::string> library_place(const std::string& file) override {
         return ground_.library_place(file);
+    }
+    std::vector<trace::NeededPackage> missing_packages() override { return packages_.missing(); }
+    Result<trace::FetchedPackages> fetch_packages(const std::vector<trace::NeededPackage>& needed,
+                                                  const fs::path& from, Observer& observer) override {
+        return packages_.fetch(needed, from, observer);
     }
     std::string library_for(const std::string& name, const std::string& file) override {
         return ground_.libraries().find(fs::path(name).filename().string(), parent_folder_of(file));
@@ -131,6 +139,7 @@ class PythonRuntime : public trace::Runtime,
     TreeFiles tree_files_{ground_, gathered_};
     Rehearsals rehearsals_{ground_, imports_};
     PackageReview review_{ground_};
+    TargetPackages packages_{ground_, gathered_};
 };
 
 } // namespace omnistasis::python

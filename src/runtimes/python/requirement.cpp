@@ -172,7 +172,11 @@ std::optional<Requirement> read_requirement(std::string_view line) {
             if (!one.empty()) requirement.extras.insert(normalized_distribution_name(one));
             from = comma + 1;
         }
+        rest.remove_prefix(std::min(list.size() + 2, rest.size()));
     }
+    requirement.versions = rest.substr(0, rest.find(';'));
+    std::erase_if(requirement.versions, [](char c) { return is_space(c) || c == '(' || c == ')'; });
+    if (requirement.versions.starts_with('@')) requirement.versions.clear(); // an address, not a version
     // A quoted text of the marker may hold a semicolon; a version or an address in front of it does not.
     if (std::size_t marker = line.find(';'); marker != std::string_view::npos)
         requirement.marker = line.substr(marker + 1);

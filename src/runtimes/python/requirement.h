@@ -12,6 +12,7 @@ namespace omnistasis::python {
 struct Requirement {
     std::string name;             ///< normalized
     std::set<std::string> extras; ///< of the required distribution, normalized
+    std::string versions;         ///< which of it fit: ">=1.4,<2"; empty where any does
     std::string marker;           ///< the condition behind `;`; empty where it is required always
 };
 

@@ -1,0 +1,121 @@
+#include "runtimes/python/target_packages.h"
+
+#include <algorithm>
+#include <deque>
+#include <fmt/format.h>
+
+namespace omnistasis::python {
+
+namespace {
+
+/// A version without what a builder adds to it, which registries do not know: "2.1.0+cpu".
+std::string public_version(const std::string& version) { return version.substr(0, version.find('+')); }
+
+} // namespace
+
+trace::NeededPackage TargetPackages::needed(const std::string& name, const std::string& versions,
+                                            const std::string& file, std::uint32_t line) {
+    const Distribution* here = ground_.here->installed.named(name);
+    return {name, here == nullptr ? std::string() : public_version(here->version), versions, file, line};
+}
+
+/// The distributions of modules that the trace did not find, and that are installed on this machine.
+void TargetPackages::add_absent(std::map<std::string, trace::NeededPackage>& missing) {
+    HostSide& here = *ground_.here;
+    for (const auto& [name, reason] : gathered_.absent_modules) {
+        std::string module = name;
+        const FoundModule* found = &here.finder.find(module);
+        while (found->file.empty() && module.find('.') != std::string::npos)
+            found = &here.finder.find(module = parent_of(module));
+        const Distribution* brings = found->file.empty() ? nullptr : here.installed.owner_of(found->file);
+        if (brings == nullptr || ground_.is_development_tool(top_of(name))) continue;
+        if (ground_.installed.named(brings->name) != nullptr) continue; // and it does without on that system
+        // What a package can do without counts where the two belong together.
+        const Distribution* asks = ground_.installed.owner_of(reason.file);
+        if (asks != nullptr && reason.optional && !ground_.installed.are_related(*asks, *brings)) continue;
+        missing.try_emplace(brings->name, needed(brings->name, "", reason.file, reason.line));
+    }
+}
+
+/// What those that are there or missing require on the target, and what the project declares.
+void TargetPackages::add_required(std::map<std::string, trace::NeededPackage>& missing) {
+    struct Asked {
+        std::string name;
+        Extras extras;
+    };
+    std::deque<Asked> open;
+    std::map<std::string, Extras> seen; // and the extras that it was looked at with
+    auto ask = [&](const Requirement& one, const std::string& file) {
+        if (ground_.installed.named(one.name) == nullptr)
+            missing.try_emplace(one.name, needed(one.name, one.versions, file, 0));
+        open.push_back({one.name, one.extras});
+    };
+    for (const std::string& line : declared_requirements(ground_.project.own_folder)) {
+        auto requirement = read_requirement(line);
+        if (requirement && marker_holds(requirement->marker, ground_.installed.variables(), {}))
+            ask(*requirement, ground_.project.own_folder.string());
+    }
+    for (const auto& [name, one] : missing) open.push_back({name, {}});
+    for (const Distribution& one : ground_.installed.all()) open.push_back({one.name, {}});
+    while (!open.empty()) {
+        Asked asked = std::move(open.front());
+        open.pop_front();
+        auto [known, is_new] = seen.try_emplace(asked.name);
+        std::size_t before = known->second.size();
+        known->second.merge(asked.extras);
+        if (!is_new && known->second.size() == before) continue;
+        const Distribution* one = ground_.installed.named(asked.name);
+        if (one == nullptr) one = ground_.here->installed.named(asked.name);
+        if (one == nullptr) continue;
+        for (const Requirement& requirement : requirements_of(*one))
+            if (marker_holds(requirement.marker, ground_.installed.variables(), known->second))
+                ask(requirement, one->folder);
+    }
+}
+
+std::vector<trace::NeededPackage> TargetPackages::missing() {
+    std::map<std::string, trace::NeededPackage> missing;
+    if (!ground_.here) return {};
+    add_absent(missing);
+    // The application itself, where it is an installed one.
+    if (ground_.project.is_installed)
+        for (const Distribution& one : ground_.here->installed.all())
+            for (const char* group : {"console_scripts", "gui_scripts"})
+                if (auto in = one.entry_points.find(group);
+                    in != one.entry_points.end() &&
+                    in->second.contains(fs::path(ground_.entry.file).filename().string()) &&
+                    ground_.installed.named(one.name) == nullptr)
+                    missing.try_emplace(one.name, needed(one.name, "", ground_.entry.file, 0));
+    add_required(missing);
+    // What is developed in the project is its own, though it may be installed.
+    std::erase_if(missing, [this](const auto& one) {
+        const Distribution* here = ground_.here->installed.named(one.first);
+        return here != nullptr && ground_.is_own_on_this_machine(*here);
+    });
+    std::vector<trace::NeededPackage> all;
+    for (auto& [name, one] : missing) all.push_back(std::move(one));
+    return all;
+}
+
+std::vector<trace::LooseEnd> TargetPackages::differences() {
+    std::vector<trace::LooseEnd> ends;
+    if (!ground_.here) return ends;
+    for (const Distribution& one : ground_.installed.all()) {
+        const Distribution* here = ground_.here->installed.named(one.name);
+        if (here == nullptr || public_version(here->version) == public_version(one.version)) continue;
+        ends.push_back(
+            {.kind = "other-version",
+             .what = fmt::format("{} is {} for {}, and {} on this machine", one.name, one.version,
+                                 ground_.facts.target, here->version),
+             .file = one.folder,
+             .line = 0,
+             .effect = "the application may behave otherwise there",
+             .advice = fmt::format("install the same version here, or take the package out of {} and run "
+                                   "omnistasis packages fetch",
+                                   lock_name),
+             .minor = true});
+    }
+    return ends;
+}
+
+} // namespace omnistasis::python

@@ -1,0 +1,46 @@
+#pragma once
+
+#include "runtimes/python/gathered.h"
+#include "runtimes/python/ground.h"
+#include "runtimes/python/package_lock.h"
+#include "support/observer.h"
+#include "trace/capabilities.h"
+
+#include <filesystem>
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace omnistasis::python {
+
+/// The packages of another system that an application needs: of those that are installed on this machine the
+/// same versions, and what only that system needs.
+class TargetPackages {
+  public:
+    TargetPackages(Ground& ground, Gathered& gathered) : ground_(ground), gathered_(gathered) {}
+
+    /// What a trace missed; sorted by name. Nothing for this machine itself.
+    std::vector<trace::NeededPackage> missing();
+
+    /// Brings them with pip, notes them in the project's lock, and says what was run and brought. `from` is a
+    /// folder of wheels that is looked into instead of the registry; empty: none.
+    Result<trace::FetchedPackages> fetch(const std::vector<trace::NeededPackage>& needed,
+                                         const std::filesystem::path& from, Observer& observer);
+
+    /// Where the lock's versions are not those of this machine.
+    std::vector<trace::LooseEnd> differences();
+
+  private:
+    using Extras = std::set<std::string>;
+
+    void add_absent(std::map<std::string, trace::NeededPackage>& missing);
+    void add_required(std::map<std::string, trace::NeededPackage>& missing);
+    trace::NeededPackage needed(const std::string& name, const std::string& versions, const std::string& file,
+                                std::uint32_t line);
+
+    Ground& ground_;
+    Gathered& gathered_;
+};
+
+} // namespace omnistasis::python
