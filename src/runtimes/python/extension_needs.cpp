@@ -1,6 +1,6 @@
 #include "runtimes/python/extension_needs.h"
 
-#include "native/elf_reader.h"
+#include "native/constant_parts.h"
 #include "runtimes/python/cython_strings.h"
 #include "runtimes/python/package_data.h"
 #include "support/kept_words.h"
@@ -36,15 +36,11 @@ constexpr const char* made_from_python = "\t";
 std::vector<std::string> words_of_extension(ByteSpan bytes) {
     std::string_view content = as_text(bytes);
     std::vector<std::string> words;
-    auto elf = native::read_elf(bytes, "");
-    if (!elf || content.find("PyImport_") == std::string_view::npos) return words;
+    if (content.find("PyImport_") == std::string_view::npos) return words;
     std::unordered_set<std::string_view> seen;
-    std::vector<ByteSpan> constants;
-    for (const native::ElfSegment& segment : elf->segments) {
-        constexpr std::uint32_t load = 1, executable = 1;
-        if (segment.type != load || (segment.flags & executable) != 0) continue;
-        std::string_view text = content.substr(segment.offset, segment.file_size);
-        constants.push_back(bytes.subspan(std::min<std::size_t>(segment.offset, bytes.size()), text.size()));
+    std::vector<ByteSpan> constants = native::constant_parts(bytes);
+    for (ByteSpan part : constants) {
+        std::string_view text = as_text(part);
         while (!text.empty()) {
             std::string_view word = text.substr(0, text.find('\0'));
             text.remove_prefix(std::min(word.size() + 1, text.size()));
@@ -77,7 +73,7 @@ std::vector<std::string> words_of_extension(ByteSpan bytes) {
 void ExtensionNeeds::scan_extension(const Unit& unit, Expansion& out) {
     if (ground_.places.is_standard(ground_.finder.find(unit.name).root)) return; // the lore knows these
     Reason reason{"holds the name of", unit.file, 0, true};
-    std::vector<std::string> words = kept_words(unit.file, "modules 3", *ground_.store, words_of_extension);
+    std::vector<std::string> words = kept_words(unit.file, "modules 4", *ground_.store, words_of_extension);
     // In others a bare word is the name of a class or function as likely.
     bool from_python = std::ranges::find(words, made_from_python) != words.end();
     for (const std::string& word : words) {

@@ -57,26 +57,26 @@ void Trials::settle_trials(const std::vector<Unit>& units, UnitNeeds& needs) {
         if (!group.empty() && !companions_.is_wanted(group)) continue;
         const Distribution* owner = ground_.installed.owner_of(unit.file);
         if (owner == nullptr || !ask.contains(owner->name)) continue;
-        if (!tried_[owner->name].insert(unit.name).second) continue;
+        if (!finder_here().find(unit.name) || !tried_[owner->name].insert(unit.name).second) continue;
         to_try[owner->name].push_back(unit.name);
     }
     std::string installed;
-    for (const Distribution& one : ground_.installed.all()) installed += one.name + "=" + one.version + " ";
+    for (const Distribution& one : installed_here().all()) installed += one.name + "=" + one.version + " ";
     std::vector<std::string> path;
-    for (const std::string& folder : ground_.facts.search_path)
+    for (const std::string& folder : facts_here().search_path)
         if (folder != ground_.entry.folder && folder != ground_.project.folder.string())
             path.push_back(folder);
     std::vector<trace::TrialQuestion> questions;
     for (auto& [name, modules] : to_try) {
         // The package itself first, then what is in it.
         std::ranges::sort(modules);
-        std::string key = ground_.facts.magic + " " + installed;
+        std::string key = facts_here().magic + " " + installed;
         for (const std::string& module : modules) {
-            auto hash = file_hash(ground_.finder.find(module).file, *ground_.store);
+            auto hash = file_hash(finder_here().find(module).file, *ground_.store);
             key += module + " " + (hash ? hex(*hash) : "") + "\n";
         }
         questions.push_back(
-            {{ground_.facts.executable, "-E", "-s", "-B", (ground_.helpers / "trial.py").string()},
+            {{facts_here().executable, "-E", "-s", "-B", (ground_.helpers / "trial.py").string()},
              std::move(modules),
              {{"path", path}},
              std::move(key)});
@@ -105,8 +105,9 @@ void Trials::take_trial(const Unit& unit, const trace::TrialRecord& record, Expa
     Reason reads{"reads, as a trial import showed,", unit.file, 0, true};
     for (const auto& [name, file, by] : record.loaded) {
         if (name == "__main__" || name.ends_with(".__main__")) continue;
+        if (finder_here().find(name).file != file) continue;
         const FoundModule& found = ground_.finder.find(name);
-        if (found.kind == FoundModule::Kind::absent || found.file != file) continue;
+        if (found.kind == FoundModule::Kind::absent) continue;
         if (ground_.is_development_tool(top_of(name)) && !ground_.is_development_tool(top_of(unit.name)))
             continue;
         if (!ground_.places.is_own(found.root)) imports_.want(name, loads, out);
@@ -115,15 +116,20 @@ void Trials::take_trial(const Unit& unit, const trace::TrialRecord& record, Expa
         if (file.find("/__pycache__/") != std::string::npos || file.ends_with(".pyc") ||
             file.ends_with(".pth"))
             continue;
-        const Distribution* owner = ground_.installed.owner_of(file);
-        if (owner == nullptr || file.starts_with(owner->folder) || !is_file(file)) continue;
+        const Distribution* here = installed_here().owner_of(file);
+        if (here == nullptr || file.starts_with(here->folder)) continue;
+        const Distribution* owner = ground_.installed.named(here->name);
+        if (owner == nullptr) continue;
+        std::string counterpart = owner->root + "/" + relative_to(file, here->root);
+        if (!is_file(counterpart)) continue;
         if (file.ends_with(".py")) gathered_.reads_sources_of.insert(owner->name);
         if (!ground_.is_code_file(file) || file.ends_with(".py"))
             out.needs.push_back(
-                {file_unit(UnitKind::data, file, ground_.places.of(file, owner->root)), reads});
+                {file_unit(UnitKind::data, counterpart, ground_.places.of(counterpart, owner->root)), reads});
     }
+    // Those of another system have other names.
     for (const std::string& file : record.libraries) {
-        if (ground_.is_code_file(file)) continue;
+        if (ground_.is_code_file(file) || ground_.here) continue;
         const Distribution* owner = ground_.installed.owner_of(file);
         if (owner != nullptr)
             out.needs.push_back(

@@ -25,6 +25,12 @@ class Trials {
     void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
 
   private:
+    // Packages are asked on this machine. What they show counts for another system where that has it, too.
+    const Facts& facts_here() const { return ground_.here ? ground_.here->facts : ground_.facts; }
+    ModuleFinder& finder_here() const { return ground_.here ? ground_.here->finder : ground_.finder; }
+    InstalledDistributions& installed_here() const {
+        return ground_.here ? ground_.here->installed : ground_.installed;
+    }
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
     void take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out);
 
