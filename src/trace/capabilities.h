@@ -114,7 +114,7 @@ class BringsLibraries {
 struct NeededPackage {
     std::string name;
     std::string version;  ///< the one of this machine; empty where it has none
-    std::string versions; ///< those that fit where that is so: ">=1.4"
+    std::string versions; ///< those that fit what requires it: ">=1.4"; empty where none does
     std::string file;     ///< what asks for it
     std::uint32_t line = 0;
 };

@@ -454,7 +454,7 @@ class Tracer {
         std::vector<Unit> units = graph_.units();
         for (std::size_t i = 0; i < units.size(); ++i) {
             Unit from = units[i];
-            if (!is_native_file(from)) continue;
+            if (!is_native_file(from) || !native::kind_of(from.file).fits(target)) continue;
             auto needs = native::foreign_needs(from.file, host_);
             if (!needs) return pass_on(needs);
             UnitId id = graph_.add(from).first;

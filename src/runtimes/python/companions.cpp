@@ -231,7 +231,9 @@ void Companions::carry_whole(const Distribution& distribution, const std::string
             if (inner.starts_with("share/man/") || inner.starts_with("share/doc/")) continue;
         }
         if (is_passed_file(inner)) continue;
-        bool native = kind_by_name(inner) == UnitKind::native;
+        Unit unit = file_unit(kind_by_name(inner), file.path, inner);
+        ground_.settle_kind(unit);
+        bool native = unit.kind == UnitKind::native;
         (native ? native_size : size) += native && files.contains(file.path) ? 0 : file.size;
         if (inner.ends_with(".py")) code_size += file.size;
         parts.push_back({file.path, in_root ? inner : "\n" + inner, native});

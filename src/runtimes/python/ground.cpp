@@ -1,5 +1,6 @@
 #include "runtimes/python/ground.h"
 
+#include "native/native_kind.h"
 #include "runtimes/python/package_lock.h"
 #include "support/letter_case.h"
 #include "support/near_match.h"
@@ -101,6 +102,14 @@ const LibraryIndex& Ground::libraries() {
         libraries_ = LibraryIndex(folders, system_of(facts.target) == System::windows);
     });
     return libraries_;
+}
+
+void Ground::settle_kind(Unit& unit) const {
+    if (!here || unit.kind != UnitKind::data || unit.file.empty()) return;
+    std::string name = lower_case(base_name(unit.file));
+    bool may_be = is_library_name(name) || name.ends_with(".dll") || name.ends_with(".pyd") ||
+                  name.ends_with(".exe") || name.ends_with(".dylib");
+    if (may_be && native::kind_of(unit.file).fits(facts.target)) unit.kind = UnitKind::native;
 }
 
 bool Ground::want_opened_library(const std::string& name, const Reason& reason, Expansion& out) {

@@ -116,6 +116,8 @@ struct Ground {
     bool is_own_on_this_machine(const Distribution& distribution) const;
     /// Whether this machine's own interpreter runs the application.
     bool is_for_host() const { return facts.target == host_target(); }
+    /// Makes libraries of another system what they are: their names do not tell it everywhere.
+    void settle_kind(Unit& unit) const;
     /// Wants a library that code opens by its name: of this machine's system; or of the runtime and the
     /// packages for another one. False where there is none.
     bool want_opened_library(const std::string& name, const Reason& reason, Expansion& out);

@@ -62,6 +62,7 @@ bool Imports::may_lack(const FoundModule& module, const std::string& name) {
 std::string Imports::bundled_module(const std::string& module, const std::string& from) {
     std::string top = top_of(module);
     if (module.empty() || ground_.finder.may_have("", top)) return {};
+    if (ground_.here && ground_.here->finder.may_have("", top)) return {}; // it is a package that lacks
     for (const char* folder :
          {"", "._vendor", ".vendor", "._vendored", ".vendored", ".extern", ".packages", ".libs"}) {
         std::string inside = top_of(from) + folder;

@@ -59,7 +59,7 @@ class LoreReader {
         for (const auto& [key, value] : table) {
             if (key == "module" || key == "include" || key == "leave_out" || key == "parts" ||
                 key == "on_request" || key == "calls" || key == "one_of" || key == "as_files" ||
-                key == "libraries" || key == "part_data") {
+                key == "libraries" || key == "part_data" || key == "systems") {
                 auto names = strings(value);
                 if (!names) return pass_on(names);
                 (key == "module"       ? modules
@@ -71,6 +71,7 @@ class LoreReader {
                  : key == "as_files"   ? entry.as_files
                  : key == "libraries"  ? entry.libraries
                  : key == "part_data"  ? entry.part_data
+                 : key == "systems"    ? entry.systems
                                        : entry.leave_out) = std::move(*names);
             } else if (key == "versions" && value.is_table()) {
                 for (const auto& [distribution, condition] : *value.as_table()) {

@@ -24,6 +24,7 @@ struct LoreData {
 struct LoreEntry {
     std::string why;                             ///< why no inference can find it
     std::map<std::string, std::string> versions; ///< distribution, or `python`, to a condition on its version
+    std::vector<std::string> systems;            ///< that it holds for: "windows"; empty: all
     std::vector<std::string> include;            ///< modules; `name.*` for all in a package
     std::vector<std::string> libraries; ///< native libraries that it opens by names which it computes
     /// Modules whose source is read as a file, besides being imported.

@@ -64,7 +64,7 @@ class Fetch {
     bool build_pure(const std::string& what) {
         fs::path to = folder_ / "built";
         std::vector<std::string> command = common("wheel");
-        command.insert(command.end(), {"--wheel-dir", to.string(), what});
+        command.insert(command.end(), {"--use-pep517", "--wheel-dir", to.string(), what});
         if (!run(command).empty()) return false;
         for (const fs::path& wheel : wheels_in(to)) {
             auto name = read_wheel_name(wheel.filename().string());
@@ -135,6 +135,13 @@ Result<trace::FetchedPackages> TargetPackages::fetch(const std::vector<trace::Ne
         failed = all;
     }
     std::erase_if(failed, [&](const std::string& one) { return fetch.build_pure(one); });
+    // What another package requires may have a build of another version only that fits it, as its makers give
+    // every system what it needs. That is what an installer on that system takes.
+    std::erase_if(failed, [&](const std::string& name) {
+        auto one = std::ranges::find(needed, name, asked_for);
+        return one != needed.end() && !one->versions.empty() &&
+               fetch.download({one->name + one->versions}, folder).empty();
+    });
     std::vector<std::string> lacking;
     auto lock = read_lock(ground_.lock_file(), facts.target);
     if (!lock) return pass_on(lock);

@@ -22,6 +22,11 @@ namespace {
 
 /// Takes away the lore for other versions than the installed ones.
 void drop_unmet_lore(Lore& lore, const Facts& facts) {
+    std::string system = facts.target.substr(0, facts.target.find('-'));
+    std::erase_if(lore, [&](const auto& entry) {
+        const std::vector<std::string>& systems = entry.second.systems;
+        return !systems.empty() && std::ranges::find(systems, system) == systems.end();
+    });
     bool has_conditions =
         std::ranges::any_of(lore, [](const auto& entry) { return !entry.second.versions.empty(); });
     if (!has_conditions) return;

@@ -83,6 +83,7 @@ void PythonRuntime::note_entry_function(Expansion& out) {
 
 Expansion PythonRuntime::expand(const Unit& unit) {
     Expansion out = needs_of_modules_.all_asked_by(unit);
+    for (Need& need : out.needs) ground_.settle_kind(need.unit);
     if (companions_.is_companion(unit))
         companions_.restrain(unit, out);
     else
@@ -137,6 +138,7 @@ UnitNeeds PythonRuntime::finalize(const std::vector<Unit>& units) {
     trials_.settle_trials(units, needs);
     // Last: what goes along with distributions is known by then, and may be needed now.
     taken_names_.settle_taken_names(units, ids, needs);
+    for (auto& [id, need] : needs) ground_.settle_kind(need.unit);
     return needs;
 }
 

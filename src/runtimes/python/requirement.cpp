@@ -110,8 +110,9 @@ class Marker {
 
     bool compare(const Side& left, const std::string& sign, const Side& right) const {
         if (left.variable == "extra" || right.variable == "extra") {
-            bool asked = extras_.contains(
-                normalized_distribution_name(left.variable == "extra" ? right.text : left.text));
+            bool asked = extras_.contains(every_extra) ||
+                         extras_.contains(
+                             normalized_distribution_name(left.variable == "extra" ? right.text : left.text));
             return sign == "!=" ? !asked : asked;
         }
         if (sign == "in") return right.text.find(left.text) != std::string::npos;

@@ -26,6 +26,9 @@ using MarkerVariables = std::map<std::string, std::string, std::less<>>;
 MarkerVariables marker_variables(int major, int minor, int micro, std::string_view platform,
                                  std::string_view machine);
 
+/// Stands for all extras.
+inline constexpr const char* every_extra = "*";
+
 /// Whether a marker holds when `extras` are asked for. A marker that can't be read holds: what it would leave
 /// out may be needed.
 bool marker_holds(std::string_view marker, const MarkerVariables& variables,

@@ -32,9 +32,17 @@ void TargetPackages::add_absent(std::map<std::string, trace::NeededPackage>& mis
         if (ground_.installed.named(brings->name) != nullptr) continue; // and it does without on that system
         // What a package can do without counts where the two belong together.
         const Distribution* asks = ground_.installed.owner_of(reason.file);
-        if (asks != nullptr && reason.optional && !ground_.installed.are_related(*asks, *brings)) continue;
+        if (asks != nullptr && reason.optional && !may_require(*asks, *brings)) continue;
         missing.try_emplace(brings->name, needed(brings->name, "", reason.file, reason.line));
     }
+}
+
+/// Whether a distribution may require another on the target, with some extra.
+bool TargetPackages::may_require(const Distribution& one, const Distribution& other) {
+    return std::ranges::any_of(requirements_of(one), [&](const Requirement& requirement) {
+        return requirement.name == other.name &&
+               marker_holds(requirement.marker, ground_.installed.variables(), {every_extra});
+    });
 }
 
 /// What those that are there or missing require on the target, and what the project declares.

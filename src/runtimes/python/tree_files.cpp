@@ -8,6 +8,13 @@
 
 namespace omnistasis::python {
 
+namespace {
+
+/// What a module's file holds where its code is in the store: a line, as some that read sources expect one.
+constexpr const char* placeholder = "\n";
+
+} // namespace
+
 /// Whether a module of a package shows in the tree as a file.
 bool TreeFiles::shows_itself(const Unit& unit) {
     if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || gathered_.shows_modules.empty())
@@ -122,8 +129,12 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
                               modules[i].place.ends_with(".py");
         bool is_shown = runs_from_file || shows_itself(modules[i]);
         if (is_shown && shown.insert(modules[i].place).second) // a module may have two names
-            files.push_back(
-                {modules[i].place, runs_from_file ? store.bytecode_file(code.code) : "", 0644, {}, {}, true});
+            files.push_back({modules[i].place,
+                             runs_from_file ? store.bytecode_file(code.code) : placeholder,
+                             0644,
+                             {},
+                             {},
+                             true});
         kept.push_back({modules[i], std::move(code.code)});
     }
     files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});

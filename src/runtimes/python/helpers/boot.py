@@ -125,7 +125,7 @@ def _with_moved_paths(code, moved):
 
 def _is_placeholder(data):
     """Whether a file stands in the tree for a module whose source is not there."""
-    return not data or data[:4] == external.MAGIC_NUMBER
+    return data in (b"", b"\n") or data[:4] == external.MAGIC_NUMBER
 
 
 class StoreLoader(external.SourcelessFileLoader):
@@ -437,7 +437,7 @@ def _code_of_placeholder(data, path):
     """What stands in the tree for a module: bytecode under the name of a source, or nothing where the store has it."""
     if data[:4] == external.MAGIC_NUMBER:
         return marshal.loads(memoryview(data)[16:])
-    place = None if data else _place_of(path)
+    place = _place_of(path) if data in (b"", b"\n") else None
     if place is not None:
         for name, entry in INDEX.items():
             if entry[0] >= 0 and entry[3] == place:
