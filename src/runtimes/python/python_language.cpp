@@ -119,6 +119,9 @@ Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::
     }
     auto facts = facts_of_files(stocked->folder, found.front(), packages, *here);
     if (!facts) return facts;
+    // Of two programs one has no console.
+    std::string windowed = parent_folder_of(facts->program) + "/pythonw.exe";
+    if (project.mode == Mode::window && is_file(windowed)) facts->program = windowed;
     // Own modules that the environment leads to, as in a folder `src`.
     for (const std::string& folder : own.search_path)
         if (!relative_to(folder, project.own_folder.string()).empty() &&

