@@ -55,11 +55,17 @@ class Emulator:
 
     def __init__(self, options):
         self.variables = {}
+        self.system = ""
 
     def built(self, output):
-        return ["qemu-aarch64-static", output]
+        """Without the kernel's help the emulated launcher can't start the emulated program: it unpacks that, and says where."""
+        first = sweep.run(["qemu-aarch64-static", output], "/tmp", dict(sweep.VARIABLES, HOME=os.environ.get("HOME", "/root")))
+        program = re.search(r"can't start (\S+): ", first[2]).group(1)
+        tree = program.rpartition("/bin/")[0]
+        return ["qemu-aarch64-static", "-L", self.system, program, "-E", "-s", "-S", tree + "/lib/python3.11/_omnistasis_main.pyc", output]
 
     def source(self, runtime, environment, subject):
+        self.system = os.path.dirname(runtime)
         variables = {"PYTHONPATH": environment + "/lib/python3.11/site-packages"} if environment else {}
         return ["qemu-aarch64-static", "-L", os.path.dirname(runtime), os.path.join(runtime, "bin/python3.11"), subject.entry], variables
 

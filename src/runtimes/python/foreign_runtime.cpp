@@ -98,6 +98,11 @@ std::string version_of(const fs::path& base, const Layout& layout) {
     return {};
 }
 
+/// Of a system's own folder /usr, the system: some of its libraries lie beside.
+std::string whole_of(const std::string& root) {
+    return fs::path(root).filename() == "usr" ? parent_folder_of(root) : root;
+}
+
 std::vector<Layout> layouts_in(const fs::path& base) {
     std::vector<Layout> found;
     std::vector<std::string> programs;
@@ -151,7 +156,7 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
     for (const Layout& layout : layouts_in(folder)) {
         native::NativeKind kind = native::kind_of((folder / layout.program).string());
         Recognised one{layout.program, version_of(folder, layout),
-                       kind.targets.empty() ? std::string() : kind.targets.front(), layout.root};
+                       kind.targets.empty() ? std::string() : kind.targets.front(), whole_of(layout.root)};
         if (layout.library.empty())
             one.problem = "its standard library is not there: no os.py in Lib or lib/python3.X";
         else if (layout.extensions.empty())
@@ -211,7 +216,9 @@ Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognis
     facts.built_in.insert({"_frozen_importlib", "_frozen_importlib_external"});
     if (!is_windows)
         for (const FolderEntry& entry : list_folder(facts.standard_library))
-            if (entry.name.starts_with("_sysconfigdata_") && entry.name.ends_with(".py"))
+            // Debian has a second one beside it, for what is built on it.
+            if (facts.build_data.empty() && entry.name.starts_with("_sysconfigdata_") &&
+                entry.name.ends_with(".py"))
                 facts.build_data = entry.name.substr(0, entry.name.size() - 3);
     return facts;
 }

@@ -97,6 +97,8 @@ const LibraryIndex& Ground::libraries() {
     std::call_once(libraries_read_, [this] {
         if (is_for_host()) return;
         std::vector<std::string> folders{facts.base_prefix};
+        if (facts.base_prefix.ends_with("/usr"))
+            folders.push_back(parent_folder_of(facts.base_prefix) + "/lib");
         for (const std::string& folder : facts.search_path)
             if (!places.is_standard(folder)) folders.push_back(folder);
         libraries_ = LibraryIndex(folders, system_of(facts.target) == System::windows);
