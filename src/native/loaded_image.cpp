@@ -44,7 +44,8 @@ std::uint64_t LoadedImage::pointer_at(std::uint64_t address) const {
 }
 
 std::string_view LoadedImage::text_at(std::uint64_t address) const {
-    auto offset = offset_of(address);
+    // At 0 the file's own header lies; a pointer with that value is none.
+    auto offset = address == 0 ? std::nullopt : offset_of(address);
     return offset ? view_.text(*offset, *offset + longest_text) : std::string_view();
 }
 

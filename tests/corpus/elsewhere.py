@@ -120,7 +120,7 @@ def check(program, options, system):
     result["size"] = told["size"]
     with open(os.path.join(out, "trace.json")) as file:
         text = file.read()
-    packages = re.search(r'"(/[^"]*/environments/[0-9a-f]+)/', text)
+    packages = re.search(r'"(/[^"]*/environments/[0-9a-f]{16})/', text)
     runtime = re.search(r'"(/[^"]*/files)/(?:python\.exe|bin/python)', text) or re.search(r'"(/[^"]*/files/usr)/bin/python', text)
     command, more = system.source(runtime.group(1), packages.group(1) if packages else "", subject)
     subject.start_afresh()

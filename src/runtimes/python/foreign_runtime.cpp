@@ -131,7 +131,8 @@ std::unordered_set<std::string> built_in_modules(ByteSpan bytes) {
     auto image = native::LoadedImage::of(bytes);
     auto table = image ? image->symbol("PyImport_Inittab") : std::nullopt;
     if (!table) return names;
-    for (std::uint64_t at = image->pointer_at(*table); names.size() < most; at += 16) {
+    std::uint64_t at = image->pointer_at(*table);
+    for (std::size_t i = 0; i < most; ++i, at += 16) {
         std::string name(image->text_at(image->pointer_at(at)));
         if (name.empty()) break;
         names.insert(std::move(name));

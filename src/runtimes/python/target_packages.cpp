@@ -30,19 +30,22 @@ void TargetPackages::add_absent(std::map<std::string, trace::NeededPackage>& mis
         const Distribution* brings = found->file.empty() ? nullptr : here.installed.owner_of(found->file);
         if (brings == nullptr || ground_.is_development_tool(top_of(name))) continue;
         if (ground_.installed.named(brings->name) != nullptr) continue; // and it does without on that system
-        // What a package can do without counts where the two belong together.
         const Distribution* asks = ground_.installed.owner_of(reason.file);
-        if (asks != nullptr && reason.optional && !may_require(*asks, *brings)) continue;
+        if (asks != nullptr && !may_need(*asks, *brings, reason.optional)) continue;
         missing.try_emplace(brings->name, needed(brings->name, "", reason.file, reason.line));
     }
 }
 
-/// Whether a distribution may require another on the target, with some extra.
-bool TargetPackages::may_require(const Distribution& one, const Distribution& other) {
-    return std::ranges::any_of(requirements_of(one), [&](const Requirement& requirement) {
-        return requirement.name == other.name &&
-               marker_holds(requirement.marker, ground_.installed.variables(), {every_extra});
-    });
+/// Whether modules of a distribution, which import another, may need that on the target: where its metadata
+/// names the other, by the conditions that stand there, whatever its extras; else where it can't do without.
+bool TargetPackages::may_need(const Distribution& one, const Distribution& other, bool is_optional) {
+    bool is_named = false;
+    for (const Requirement& requirement : requirements_of(one)) {
+        if (requirement.name != other.name) continue;
+        is_named = true;
+        if (marker_holds(requirement.marker, ground_.installed.variables(), {every_extra})) return true;
+    }
+    return !is_named && !is_optional;
 }
 
 /// What those that are there or missing require on the target, and what the project declares.
@@ -54,8 +57,10 @@ void TargetPackages::add_required(std::map<std::string, trace::NeededPackage>& m
     std::deque<Asked> open;
     std::map<std::string, Extras> seen; // and the extras that it was looked at with
     auto ask = [&](const Requirement& one, const std::string& file) {
-        if (ground_.installed.named(one.name) == nullptr)
-            missing.try_emplace(one.name, needed(one.name, one.versions, file, 0));
+        if (ground_.installed.named(one.name) == nullptr) {
+            auto known = missing.try_emplace(one.name, needed(one.name, "", file, 0)).first;
+            if (known->second.versions.empty()) known->second.versions = one.versions;
+        }
         open.push_back({one.name, one.extras});
     };
     for (const std::string& line : declared_requirements(ground_.project.own_folder)) {

@@ -34,7 +34,7 @@ class TargetPackages {
   private:
     using Extras = std::set<std::string>;
 
-    bool may_require(const Distribution& one, const Distribution& other);
+    bool may_need(const Distribution& one, const Distribution& other, bool is_optional);
     void add_absent(std::map<std::string, trace::NeededPackage>& missing);
     void add_required(std::map<std::string, trace::NeededPackage>& missing);
     trace::NeededPackage needed(const std::string& name, const std::string& versions, const std::string& file,

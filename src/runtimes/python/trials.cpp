@@ -3,7 +3,9 @@
 // nothing new comes.
 #include "runtimes/python/trials.h"
 
+#include "native/native_kind.h"
 #include "support/file_hash.h"
+#include "support/letter_case.h"
 #include "trace/tracer.h"
 
 #include <algorithm>
@@ -99,6 +101,23 @@ void Trials::settle_trials(const std::vector<Unit>& units, UnitNeeds& needs) {
     if (companions_.is_any_asked()) companions_.settle_companions(ids, needs);
 }
 
+/// The library of the target's distribution that is what `file` is of the one here: in the same folder, with
+/// the name that the system has for it. Empty where there is none.
+std::string Trials::library_there(const std::string& file, const Distribution& here,
+                                  const Distribution& there) const {
+    if (!ground_.here) return file;
+    auto stem = [](std::string name) {
+        name = lower_case(name.substr(0, name.find('.')));
+        return name.starts_with("lib") ? name.substr(3) : name;
+    };
+    std::string folder = there.root + "/" + relative_to(parent_folder_of(file), here.root);
+    for (const FolderEntry& entry : list_folder(folder))
+        if (!entry.is_folder && stem(entry.name) == stem(base_name(file)) &&
+            native::kind_of(folder + "/" + entry.name).fits(ground_.facts.target))
+            return folder + "/" + entry.name;
+    return {};
+}
+
 /// What an import on trial loaded, where it lies in a distribution or the standard library.
 void Trials::take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out) {
     Reason loads{"loads, as a trial import showed,", unit.file, 0, true};
@@ -127,13 +146,14 @@ void Trials::take_trial(const Unit& unit, const trace::TrialRecord& record, Expa
             out.needs.push_back(
                 {file_unit(UnitKind::data, counterpart, ground_.places.of(counterpart, owner->root)), reads});
     }
-    // Those of another system have other names.
     for (const std::string& file : record.libraries) {
-        if (ground_.is_code_file(file) || ground_.here) continue;
-        const Distribution* owner = ground_.installed.owner_of(file);
-        if (owner != nullptr)
+        const Distribution* here = ground_.is_code_file(file) ? nullptr : installed_here().owner_of(file);
+        const Distribution* owner = here == nullptr ? nullptr : ground_.installed.named(here->name);
+        std::string counterpart = owner == nullptr ? std::string() : library_there(file, *here, *owner);
+        if (!counterpart.empty())
             out.needs.push_back(
-                {file_unit(UnitKind::native, file, ground_.places.of(file, owner->root)), loads});
+                {file_unit(UnitKind::native, counterpart, ground_.places.of(counterpart, owner->root)),
+                 loads});
     }
 }
 

@@ -32,6 +32,8 @@ class Trials {
         return ground_.here ? ground_.here->installed : ground_.installed;
     }
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
+    std::string library_there(const std::string& file, const Distribution& here,
+                              const Distribution& there) const;
     void take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out);
 
     Ground& ground_;
