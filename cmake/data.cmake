@@ -35,3 +35,13 @@ set_target_properties(harmonics PROPERTIES PREFIX "" OUTPUT_NAME harmonics
   LIBRARY_OUTPUT_DIRECTORY ${data_folder}/demo/tideboard/tideboard/native)
 target_link_libraries(harmonics PRIVATE m)
 install(TARGETS harmonics DESTINATION share/omnistasis/demo/tideboard/tideboard/native)
+
+# The same for Windows, where a compiler for it is there.
+if(MINGW_CC)
+  set(harmonics_windows ${data_folder}/demo/tideboard/tideboard/native/harmonics.dll)
+  add_custom_command(OUTPUT ${harmonics_windows}
+    COMMAND ${MINGW_CC} -shared -O2 -s -static-libgcc -Wl,--no-insert-timestamp -o ${harmonics_windows} ${PROJECT_SOURCE_DIR}/demo/harbour/tideboard/native/harmonics.c
+    DEPENDS ${PROJECT_SOURCE_DIR}/demo/harbour/tideboard/native/harmonics.c harmonics VERBATIM)
+  add_custom_target(harmonics_for_windows ALL DEPENDS ${harmonics_windows})
+  install(FILES ${harmonics_windows} DESTINATION share/omnistasis/demo/tideboard/tideboard/native)
+endif()

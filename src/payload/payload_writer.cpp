@@ -211,6 +211,10 @@ class Writer {
 
     Result<PayloadSizes> run() {
         std::ranges::sort(files_, {}, &TreeFile::place);
+        // What readers refuse is not written.
+        for (const TreeFile& file : files_)
+            if (!is_safe_path({reinterpret_cast<const std::uint8_t*>(file.place.data()), file.place.size()}))
+                return fail(ErrorKind::fault, "a file can't have this place in the app tree", file.place);
         if (auto done = gather_contents(); !done) return pass_on(done);
         descriptor_ = ::open(output_.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0755);
         if (descriptor_ < 0 || ::fchmod(descriptor_, 0755) != 0) return cant_write();

@@ -110,7 +110,8 @@ std::string Trials::library_there(const std::string& file, const Distribution& h
         name = lower_case(name.substr(0, name.find('.')));
         return name.starts_with("lib") ? name.substr(3) : name;
     };
-    std::string folder = there.root + "/" + relative_to(parent_folder_of(file), here.root);
+    std::string inner = relative_to(parent_folder_of(file), here.root);
+    std::string folder = inner.empty() ? there.root : there.root + "/" + inner;
     for (const FolderEntry& entry : list_folder(folder))
         if (!entry.is_folder && stem(entry.name) == stem(base_name(file)) &&
             native::kind_of(folder + "/" + entry.name).fits(ground_.facts.target))

@@ -2,8 +2,13 @@
 
 import ctypes
 import os
+import sys
 
-_library = ctypes.CDLL(os.path.join(os.path.dirname(__file__), "harmonics.so"))
+if sys.platform == "win32":
+    _name = "harmonics.dll"
+else:
+    _name = "harmonics.so"
+_library = ctypes.CDLL(os.path.join(os.path.dirname(__file__), _name))
 _doubles = ctypes.POINTER(ctypes.c_double)
 _library.tide_height.restype = ctypes.c_double
 _library.tide_height.argtypes = [ctypes.c_double, _doubles, _doubles, _doubles, ctypes.c_int, ctypes.c_double]
