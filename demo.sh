@@ -7,10 +7,22 @@ scripts/set-up.sh
 echo
 build/release/bin/omnistasis demo build/tideboard-demo --runtime /usr/bin/python3
 
-# The second program, for four systems in one command.
 scripts/fetch_runtimes.sh
 export OMNISTASIS_RUNTIMES=$PWD/build/runtime-stock
 for runtime in build/runtimes/*; do build/release/bin/omnistasis runtimes add "$runtime" >/dev/null; done
+
+# The same for Windows. Its launcher keeps no state yet: there the logbook begins anew with each version.
+if [ -f build/runtimes/python-windows-x86_64/done ]; then
+    rm -rf build/tideboard-windows
+    cp -r build/release/share/omnistasis/demo/tideboard build/tideboard-windows
+    sed -i '/^\[\[state\]\]/,$d' build/tideboard-windows/omnistasis.toml
+    echo
+    build/release/bin/omnistasis build build/tideboard-windows --target windows-x86_64 --mode window --runtime /usr/bin/python3
+else
+    echo "tideboard.exe is skipped: there is no Python for Windows here"
+fi
+
+# The second program, for four systems in one command.
 rm -rf build/noticeboard-demo
 cp -r demo/harbour/noticeboard build/noticeboard-demo
 echo

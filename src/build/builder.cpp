@@ -299,13 +299,14 @@ class Builder {
         }
         for (const trace::InnerLauncher& inner : runtime_.inner_launchers()) {
             if (shape_.payload.empty()) {
-                tree_.push_back({inner.place, 0755, launcher_with(inner.start, "..")});
+                tree_.push_back({inner.place, 0755, launcher_with(inner.start, way_to_tree(inner.place))});
                 tree_.back().group = group_native;
                 continue;
             }
             tree_.push_back({inner.place, 0755, launcher_});
-            tree_.push_back({inner.place + ".payload", 0644,
-                             payload::inner_launcher("", description(inner.start, ".."))});
+            tree_.push_back(
+                {inner.place + ".payload", 0644,
+                 payload::inner_launcher("", description(inner.start, way_to_tree(inner.place)))});
         }
         // The application's folder may hold nothing but modules, which are elsewhere; it may start there, and
         // paths may lead through it.

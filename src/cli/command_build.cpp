@@ -250,7 +250,7 @@ Result<void> note_build(const Job& job, const build::BuildResult& result,
 }
 
 /// A build for another system stops where packages for it are missing, and names all of them.
-Result<void> check_packages(const Job& job) {
+Result<void> check_packages(const Job& job, const BuildOptions& options) {
     auto* takes = trace::as<trace::TakesPackages>(*job.runtime);
     std::vector<trace::NeededPackage> missing;
     if (takes != nullptr) missing = takes->missing_packages();
@@ -264,6 +264,7 @@ Result<void> check_packages(const Job& job) {
                                              : fmt::format("  ({}:{})", shown_path(one.file), one.line));
     std::string command =
         fmt::format("omnistasis packages fetch {} --target {}", shown_path(job.entry), target);
+    if (options.project.runtime) command += " --runtime " + shown_path(*options.project.runtime);
     return fail(ErrorKind::missing,
                 fmt::format("{} for {} {} missing{}", plural(missing.size(), "package", "packages"), target,
                             missing.size() == 1 ? "is" : "are", list),
@@ -294,7 +295,8 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     if (!relied) return progress.clear(), pass_on(relied);
     if (!*relied)
         if (auto traced = trace_again(*job, progress); !traced) return progress.clear(), pass_on(traced);
-    if (auto whole = check_packages(*job); !*relied && !whole) return progress.clear(), pass_on(whole);
+    if (auto whole = check_packages(*job, options); !*relied && !whole)
+        return progress.clear(), pass_on(whole);
     build::KeptBuild::Reading reading =
         *relied ? kept.reading() : build::KeptBuild::read(*job->runtime, job->graph);
     auto reviewed = review_job(*job, *relied ? &kept : nullptr, progress);
