@@ -254,6 +254,7 @@ Result<void> check_packages(const Job& job, const BuildOptions& options) {
     auto* takes = trace::as<trace::TakesPackages>(*job.runtime);
     std::vector<trace::NeededPackage> missing;
     if (takes != nullptr) missing = takes->missing_packages();
+    std::erase_if(missing, [](const trace::NeededPackage& one) { return one.is_optional; });
     if (missing.empty()) return {};
     const std::string& target = job.project.targets.front();
     std::string list;

@@ -18,6 +18,8 @@ void print(const trace::FetchedPackages& fetched, const PackagesOptions& options
     if (options.verbose)
         for (const std::string& command : fetched.commands) say(stderr, "{}\n", command);
     if (options.quiet) return;
+    for (const std::string& one : fetched.lacking)
+        say(stderr, "note: there is no package {} for that system; the application can do without\n", one);
     for (const auto& one : fetched.packages)
         say(stdout, "{}  {}  {}\n", styled(one.name, Style::bold, STDOUT_FILENO), one.version, one.file);
 }

@@ -117,6 +117,7 @@ struct NeededPackage {
     std::string versions; ///< those that fit what requires it: ">=1.4"; empty where none does
     std::string file;     ///< what asks for it
     std::uint32_t line = 0;
+    bool is_optional = false; ///< the application can do without
 };
 
 /// What was brought of them.
@@ -125,6 +126,7 @@ struct FetchedPackages {
         std::string name, version, file;
     };
     std::vector<One> packages;
+    std::vector<std::string> lacking;  ///< optional ones that are nowhere
     std::vector<std::string> commands; ///< that were run
 };
 

@@ -66,15 +66,18 @@ class Fetch {
         std::vector<std::string> command = common("wheel");
         command.insert(command.end(), {"--use-pep517", "--wheel-dir", to.string(), what});
         if (!run(command).empty()) return false;
+        bool is_made = false;
         for (const fs::path& wheel : wheels_in(to)) {
             auto name = read_wheel_name(wheel.filename().string());
             std::error_code failed;
-            if (name && fits(*name, facts_.minor, facts_.target))
+            bool is_fit = name && fits(*name, facts_.minor, facts_.target);
+            is_made |= is_fit;
+            if (is_fit)
                 fs::rename(wheel, folder_ / wheel.filename(), failed);
             else
                 fs::remove(wheel, failed);
         }
-        return true;
+        return is_made;
     }
 
     /// The version that does have a wheel; empty where none has.
@@ -161,8 +164,8 @@ Result<trace::FetchedPackages> TargetPackages::fetch(const std::vector<trace::Ne
     for (const trace::NeededPackage& one : needed) {
         if (brought.contains(one.name)) continue;
         std::string other = one.version.empty() ? std::string() : fetch.other_version(one.name);
-        lacking.push_back(asked_for(one) +
-                          (other.empty() ? "" : fmt::format(" (version {} has one)", other)));
+        (one.is_optional ? fetched.lacking : lacking)
+            .push_back(asked_for(one) + (other.empty() ? "" : fmt::format(" (version {} has one)", other)));
     }
     fetched.commands = std::move(fetch.commands);
     if (!fetched.packages.empty())

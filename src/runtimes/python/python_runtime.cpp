@@ -146,6 +146,15 @@ std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
     std::vector<trace::LooseEnd> ends = gathered_.ends;
     if (!trials_.trouble().empty())
         ends.push_back(trace::packages_not_asked(trials_.trouble(), ground_.facts.executable));
+    for (const trace::NeededPackage& one : packages_.missing())
+        if (one.is_optional)
+            ends.push_back({.kind = "optional-package",
+                            .what = fmt::format("{} is not there for {}", one.name, ground_.facts.target),
+                            .file = one.file,
+                            .line = one.line,
+                            .effect = "the application does without it there",
+                            .advice = "omnistasis packages fetch brings it, where it exists for that system",
+                            .minor = true});
     std::ranges::move(packages_.differences(), std::back_inserter(ends));
     return ends;
 }

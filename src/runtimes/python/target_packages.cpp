@@ -32,7 +32,9 @@ void TargetPackages::add_absent(std::map<std::string, trace::NeededPackage>& mis
         if (ground_.installed.named(brings->name) != nullptr) continue; // and it does without on that system
         const Distribution* asks = ground_.installed.owner_of(reason.file);
         if (asks != nullptr && !may_need(*asks, *brings, reason.optional)) continue;
-        missing.try_emplace(brings->name, needed(brings->name, "", reason.file, reason.line));
+        auto [known, is_new] =
+            missing.try_emplace(brings->name, needed(brings->name, "", reason.file, reason.line));
+        known->second.is_optional = (is_new || known->second.is_optional) && reason.optional;
     }
 }
 
@@ -60,6 +62,7 @@ void TargetPackages::add_required(std::map<std::string, trace::NeededPackage>& m
         if (ground_.installed.named(one.name) == nullptr) {
             auto known = missing.try_emplace(one.name, needed(one.name, "", file, 0)).first;
             if (known->second.versions.empty()) known->second.versions = one.versions;
+            known->second.is_optional = false;
         }
         open.push_back({one.name, one.extras});
     };
