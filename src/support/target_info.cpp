@@ -23,6 +23,7 @@ const std::array<TargetInfo, 5>& rows() {
                                                             .loader = "ld-linux-x86-64.so.2",
                                                             .library_folder = "x86_64-linux-gnu",
                                                             .wide_folder = "lib64",
+                                                            .manifest_word = "x86_64",
                                                             .relative_calls = true,
                                                             .runner = "qemu-x86_64"},
                                                  TargetInfo{.name = "linux-aarch64",
@@ -34,6 +35,7 @@ const std::array<TargetInfo, 5>& rows() {
                                                             .loader = "ld-linux-aarch64.so.1",
                                                             .library_folder = "aarch64-linux-gnu",
                                                             .wide_folder = "lib64",
+                                                            .manifest_word = "aarch64",
                                                             .runner = "qemu-aarch64"},
                                                  TargetInfo{.name = "windows-x86_64",
                                                             .system = System::windows,
@@ -51,6 +53,7 @@ const std::array<TargetInfo, 5>& rows() {
                                                             .short_processor = "arm64",
                                                             .machine = mach_aarch64,
                                                             .library_folder = "",
+                                                            .manifest_word = "arm64",
                                                             .relative_calls = false},
                                                  TargetInfo{.name = "macos-x86_64",
                                                             .system = System::macos,
@@ -58,6 +61,7 @@ const std::array<TargetInfo, 5>& rows() {
                                                             .short_processor = "x64",
                                                             .machine = mach_x86_64,
                                                             .library_folder = "",
+                                                            .manifest_word = "x86_64",
                                                             .relative_calls = true}};
     return table;
 }

@@ -25,7 +25,7 @@ struct TargetInfo {
     std::string
         library_folder{};      ///< below /lib and /usr/lib, where libraries for several processors lie; Linux
     std::string wide_folder{}; ///< below / and /usr, where they lie on other systems; Linux
-    std::string manifest_word{}; ///< the processor in a manifest; Windows only
+    std::string manifest_word{}; ///< the processor as the system's own manifests and packages name it: "amd64"
     bool relative_calls = false; ///< code compresses better with its call offsets made absolute
     /// The program that runs its programs on another system; empty where none does.
     std::string runner{};

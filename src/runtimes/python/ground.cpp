@@ -21,10 +21,7 @@ namespace {
 std::string machine_of(const Facts& facts) {
     const TargetInfo* target = find_target(facts.target);
     if (target == nullptr) return {};
-    return target->system == System::linux      ? target->processor
-           : target->system == System::windows  ? upper_case(target->manifest_word)
-           : target->short_processor == "arm64" ? target->short_processor
-                                                : target->processor;
+    return target->system == System::windows ? upper_case(target->manifest_word) : target->manifest_word;
 }
 
 } // namespace

@@ -46,9 +46,7 @@ bool fits_platform(const std::string& tag, const TargetInfo& target) {
     if (target.system == System::windows) return tag == "win_" + target.manifest_word;
     if (target.system == System::macos)
         return tag.starts_with("macosx_") &&
-               (tag.ends_with("_universal2") ||
-                tag.ends_with(
-                    "_" + (target.short_processor == "arm64" ? target.short_processor : target.processor)));
+               (tag.ends_with("_universal2") || tag.ends_with("_" + target.manifest_word));
     return tag.starts_with("manylinux") && tag.ends_with("_" + target.processor);
 }
 
@@ -143,13 +141,13 @@ std::vector<std::string> platform_tags(const std::string& target) {
             tags.push_back(fmt::format("{}_{}", name, info->processor));
         return tags;
     }
-    bool is_arm = info->short_processor == "arm64";
     for (int major = 15; major >= 11; --major)
-        for (const std::string& processor :
-             {is_arm ? info->short_processor : info->processor, std::string("universal2")})
+        for (const std::string& processor : {info->manifest_word, std::string("universal2")})
             tags.push_back(fmt::format("macosx_{}_0_{}", major, processor));
-    for (int minor = 16; minor >= 6 && !is_arm; --minor)
-        for (const std::string& processor : {info->processor, std::string("universal2")})
+    // Older ones than 11 ran on one processor.
+    bool has_older = info->manifest_word == info->processor;
+    for (int minor = 16; minor >= 6 && has_older; --minor)
+        for (const std::string& processor : {info->manifest_word, std::string("universal2")})
             tags.push_back(fmt::format("macosx_10_{}_{}", minor, processor));
     return tags;
 }
