@@ -98,6 +98,20 @@ TEST_CASE("a payload comes back as it was, with equal contents stored once") {
     fs::remove(file);
 }
 
+TEST_CASE("a place that no reader takes is not written") {
+    fs::path file = fs::temp_directory_path() / ("omnistasis place test " + std::to_string(::getpid()));
+    for (const char* place : {"a//b", "../b", "/b", "a/", "./b", ""}) {
+        payload::Description description{"app", "1.0", std::string("app\0", 4), false, "", "", ""};
+        test::SilentObserver silent;
+        Store none{fs::path()};
+        std::vector<payload::TreeFile> tree{{"app", 0755, "x"}, {place, 0644, "y"}};
+        auto sizes = payload::write_output(file, "launcher", tree, description, {3, nullptr}, none, silent);
+        REQUIRE_FALSE(sizes);
+        CHECK(sizes.error().where == place);
+        fs::remove(file);
+    }
+}
+
 TEST_CASE("native code comes back as it was, packed or stored as it is") {
     fs::path file = fs::temp_directory_path() / ("omnistasis code test " + std::to_string(::getpid()));
     std::mt19937 random(3);

@@ -310,6 +310,43 @@ TEST_CASE("an include that is nowhere is told with near names") {
     CHECK((end.what + end.advice).find("quay") != std::string::npos);
 }
 
+TEST_CASE("for Windows its branches are followed, and packages are named that are here and not there") {
+    PythonProject project;
+    project.own(
+        "main.py",
+        "import os, sys\nif sys.platform == 'win32':\n    import winreg, bells\nelse:\n    import poles\n"
+        "if os.name == 'posix':\n    import masts\ntry:\n    import flags\nexcept ImportError:\n    pass\n");
+    project.distribution(
+        "bells", {"bells.py"},
+        "Requires-Dist: ropes>=2,<3 ; sys_platform == \"win32\"\n"
+        "Requires-Dist: knots; sys_platform == \"linux\"\nRequires-Dist: tar; extra == \"hemp\"\n");
+    for (const char* name : {"poles", "masts", "flags", "knots", "tar"})
+        project.distribution(name, {std::string(name) + ".py"});
+    project.project.folder = project.project.own_folder = project.project.root_folder =
+        project.path() / "app";
+    project.project.targets = {"windows-x86_64"};
+    python::Facts here = project.facts(), there = here;
+    there.target = "windows-x86_64";
+    there.platform = "win32";
+    there.search_path = {project / "std", project / "there"};
+    there.built_in.insert("winreg");
+    there.extension_suffixes = {".pyd"};
+    python::settle_places(there);
+    auto store = std::make_shared<Store>(fs::path());
+    python::PythonRuntime runtime(project.project, there, here, project.lore, project.path() / "helpers",
+                                  project.path() / "lore", store);
+    test::SilentObserver silent;
+    native::HostLibraries host({{"*", "every system has it"}}, "windows-x86_64");
+    auto graph = trace::trace(runtime, {}, host, *store, 2, silent);
+    REQUIRE(graph);
+    std::string found;
+    for (const trace::NeededPackage& one : runtime.missing_packages())
+        found += fmt::format("{} {} {} {}\n", one.name, one.version, one.versions, one.is_optional);
+    CHECK(found == "bells 1.0  false\nflags 1.0  true\nropes  >=2,<3 false\n");
+    CHECK(runtime.start().program == "board.exe");
+    CHECK(runtime.inner_launchers().front().place == "true");
+}
+
 TEST_CASE("what is excluded is not followed") {
     PythonProject project;
     project.own("main.py", "import charts\n");

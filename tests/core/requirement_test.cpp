@@ -50,6 +50,17 @@ TEST_CASE("markers of extras hold only where the extra is asked for") {
     CHECK_FALSE(holds("python_version > '3' and extra == 'all'"));
 }
 
+TEST_CASE("versions of a requirement, in all ways of writing them") {
+    auto versions = [](const char* line) { return read_requirement(line)->versions; };
+    CHECK(versions("ropes") == "");
+    CHECK(versions("ropes>=1.4, <2 ; sys_platform == 'win32'") == ">=1.4,<2");
+    CHECK(versions("Ropes[hemp, jute] (>=5.15.2, <6)") == ">=5.15.2,<6");
+    CHECK(versions("ropes[hemp]==1.*") == "==1.*");
+    CHECK(versions("ropes @ file:///quay/ropes.whl ; python_version > '3'") == "");
+    CHECK(holds("sys_platform == 'linux' and extra == 'hemp'", {every_extra}));
+    CHECK_FALSE(holds("sys_platform == 'win32' and extra == 'hemp'", {every_extra}));
+}
+
 TEST_CASE("what can't be read is required") {
     CHECK(holds("moon_phase == 'full'"));
     CHECK(holds("python_version >="));
