@@ -1,5 +1,6 @@
 #include "cli/output_files.h"
 #include "cli/proving.h"
+#include "native/native_kind.h"
 #include "payload/payload_contents.h"
 #include "support/files.h"
 #include "support/json.h"
@@ -53,6 +54,13 @@ Result<void> run_prove(ProveOptions& options) {
             run.allowed.insert(run.allowed.end(), options.run.allowed.begin(), options.run.allowed.end());
         }
     }
+    if (native::NativeKind kind = native::kind_of(files->executable()); kind && !kind.fits(host_target()))
+        return fail(
+            ErrorKind::missing,
+            fmt::format("an output for {} is not proved on this machine",
+                        kind.targets.empty() ? "another system" : kind.targets.front()),
+            shown_path(files->output), "proofs run the output, and watch it with this system's means",
+            "run it on that system, or under Wine or an emulator, and compare it with its source there");
     if (!job && !options.quiet && !options.json)
         say(stderr, "its project is not at hand: what is missing can be told by absolute paths only\n");
     std::optional<native::HostLibraries> host;

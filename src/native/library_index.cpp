@@ -15,8 +15,10 @@ bool is_any_library(const std::string& name) {
     return is_library_name(name) || lower.ends_with(".dll") || lower.ends_with(".dylib");
 }
 
-std::size_t common_start(const std::string& left, const std::string& right) {
-    return static_cast<std::size_t>(std::ranges::mismatch(left, right).in1 - left.begin());
+/// How many folders two paths have in common.
+std::ptrdiff_t common_start(const std::string& left, const std::string& right) {
+    auto end = std::ranges::mismatch(left, right).in1;
+    return std::count(left.begin(), end, '/');
 }
 
 } // namespace
@@ -41,7 +43,10 @@ std::string LibraryIndex::find(const std::string& name, const std::string& besid
     const std::string* best = nullptr;
     for (const std::string& file : known->second) {
         if (parent_folder_of(file) == beside) return file;
-        if (best == nullptr || common_start(file, beside) > common_start(*best, beside)) best = &file;
+        auto rank = [&](const std::string& one) {
+            return std::pair(common_start(one, beside), -static_cast<std::ptrdiff_t>(one.size()));
+        };
+        if (best == nullptr || rank(file) > rank(*best)) best = &file;
     }
     return *best;
 }

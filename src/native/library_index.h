@@ -14,8 +14,8 @@ class LibraryIndex {
     /// `any_case`: names are compared as Windows does it. Folders in front are preferred.
     LibraryIndex(const std::vector<std::string>& folders, bool any_case);
 
-    /// The library of a name that a file in the folder `beside` asks for: beside it, else of the folder that
-    /// has most of its path in common; empty where there is none.
+    /// The library of a name that a file in the folder `beside` asks for: beside it, else the one that has
+    /// most folders in common with it, and of those the one that lies highest; empty where there is none.
     std::string find(const std::string& name, const std::string& beside) const;
 
   private:

@@ -91,6 +91,9 @@ if __name__ == "__main__":
     CHECK(yard.wine("one/main.exe 'a b' 'c\"d' ''").out == expected);
     REQUIRE(yard.build("--out two --form folder --name 'tide board'").exit_code == 0);
     CHECK(yard.wine("'two/tide board/tide board.exe' 'a b' 'c\"d' ''").out == expected);
+    ProgramOutput proof = yard.here("prove one/main.exe");
+    CHECK(proof.exit_code == 4);
+    CHECK(has(proof.err, "an output for windows-x86_64 is not proved on this machine"));
     // Equal bytes from another folder.
     yard.shell("cp -r app elsewhere");
     REQUIRE(

@@ -52,11 +52,18 @@ Result<StockedRuntime> stocked_python(const std::string& target, const std::stri
     RuntimeStock stock = RuntimeStock::of_user();
     if (auto found = stock.newest("python", target, minor)) return *found;
     if (auto found = stock.newest("python", target)) return *found;
+    if (system_of(target) == System::macos)
+        return fail(ErrorKind::missing, "Python is not built for macOS yet", "",
+                    "its runtimes are not recognised by their files", "build for the other targets");
+    std::string hint =
+        system_of(target) == System::windows
+            ? fmt::format("omnistasis runtimes fetch python --target {} brings one; one that you have "
+                          "is added with `omnistasis runtimes add`",
+                          target)
+            : std::string("add a tree of it, as Debian's packages for it unpack, with "
+                          "`omnistasis runtimes add`");
     return fail(ErrorKind::missing, fmt::format("there is no Python for {}", target), "",
-                "none was added for it",
-                fmt::format("omnistasis runtimes fetch python --target {} brings one; one that you have is "
-                            "added with `omnistasis runtimes add`",
-                            target));
+                "none was added for it", hint);
 }
 
 /// What an interpreter of a version says that is on this machine: it compiles for others of that version.
