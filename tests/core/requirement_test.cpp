@@ -57,6 +57,8 @@ TEST_CASE("versions of a requirement, in all ways of writing them") {
     CHECK(versions("Ropes[hemp, jute] (>=5.15.2, <6)") == ">=5.15.2,<6");
     CHECK(versions("ropes[hemp]==1.*") == "==1.*");
     CHECK(versions("ropes @ file:///quay/ropes.whl ; python_version > '3'") == "");
+    CHECK(versions("ropes /etc/passwd") == "");
+    CHECK_FALSE(read_requirement("-r /etc/passwd"));
     CHECK(holds("sys_platform == 'linux' and extra == 'hemp'", {every_extra}));
     CHECK_FALSE(holds("sys_platform == 'win32' and extra == 'hemp'", {every_extra}));
 }

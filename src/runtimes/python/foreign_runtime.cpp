@@ -8,7 +8,7 @@
 #include "support/target_info.h"
 
 #include <algorithm>
-#include <charconv>
+#include <cstdio>
 #include <fmt/format.h>
 #include <optional>
 

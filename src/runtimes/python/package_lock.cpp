@@ -4,6 +4,7 @@
 #include "support/toml.h"
 
 #include <algorithm>
+#include <cctype>
 #include <fmt/format.h>
 
 namespace omnistasis::python {

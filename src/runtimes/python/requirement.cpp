@@ -157,7 +157,8 @@ std::optional<Requirement> read_requirement(std::string_view line) {
     line.remove_prefix(start);
     std::size_t end = 0;
     while (end < line.size() && is_name_part(line[end])) ++end;
-    if (end == 0) return std::nullopt;
+    // Names and versions become words of command lines.
+    if (end == 0 || std::isalnum(static_cast<unsigned char>(line.front())) == 0) return std::nullopt;
     Requirement requirement;
     requirement.name = normalized_distribution_name(line.substr(0, end));
     std::string_view rest = line.substr(end);
@@ -177,7 +178,10 @@ std::optional<Requirement> read_requirement(std::string_view line) {
     }
     requirement.versions = rest.substr(0, rest.find(';'));
     std::erase_if(requirement.versions, [](char c) { return is_space(c) || c == '(' || c == ')'; });
-    if (requirement.versions.starts_with('@')) requirement.versions.clear(); // an address, not a version
+    bool is_version = std::ranges::all_of(requirement.versions, [](char c) {
+        return is_name_part(c) || std::string_view("<>=!~,*+").find(c) != std::string_view::npos;
+    });
+    if (!is_version) requirement.versions.clear(); // an address: "@ file:///..."
     // A quoted text of the marker may hold a semicolon; a version or an address in front of it does not.
     if (std::size_t marker = line.find(';'); marker != std::string_view::npos)
         requirement.marker = line.substr(marker + 1);

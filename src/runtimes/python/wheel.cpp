@@ -7,7 +7,6 @@
 #include "support/target_info.h"
 
 #include <algorithm>
-#include <cctype>
 #include <charconv>
 #include <fmt/format.h>
 #include <map>
