@@ -8,7 +8,6 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <ranges>
 
 namespace omnistasis {
 
@@ -32,7 +31,8 @@ Result<std::vector<KnownRuntime>> known_runtimes(const fs::path& data) {
 Result<KnownRuntime> choose_runtime(const std::vector<KnownRuntime>& known, const std::string& language,
                                     const std::string& target, const std::string& version) {
     std::vector<std::string> versions;
-    for (const KnownRuntime& one : known | std::views::reverse) {
+    for (auto at = known.rbegin(); at != known.rend(); ++at) {
+        const KnownRuntime& one = *at;
         if (one.language != language || one.target != target) continue;
         if (version.empty() || one.version == version || one.version.starts_with(version + ".")) return one;
         versions.push_back(one.version);

@@ -2,6 +2,7 @@
 
 #include "runtimes/python/package_data.h"
 
+#include <fmt/format.h>
 #include <utility>
 
 namespace omnistasis::python {

@@ -5,6 +5,7 @@
 #include "support/target_info.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 
 namespace omnistasis::python {
 
