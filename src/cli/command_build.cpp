@@ -294,10 +294,10 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     }
     auto relied = rely_on_trace(*job, kept);
     if (!relied) return progress.clear(), pass_on(relied);
-    if (!*relied)
+    if (!*relied) {
         if (auto traced = trace_again(*job, progress); !traced) return progress.clear(), pass_on(traced);
-    if (auto whole = check_packages(*job, options); !*relied && !whole)
-        return progress.clear(), pass_on(whole);
+        if (auto whole = check_packages(*job, options); !whole) return progress.clear(), pass_on(whole);
+    }
     build::KeptBuild::Reading reading =
         *relied ? kept.reading() : build::KeptBuild::read(*job->runtime, job->graph);
     auto reviewed = review_job(*job, *relied ? &kept : nullptr, progress);

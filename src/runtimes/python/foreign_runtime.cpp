@@ -49,13 +49,10 @@ std::string joined(const std::string& folder, const std::string& name) {
 
 std::optional<Layout> windows_layout(const fs::path& base, const std::string& root) {
     Layout layout{.root = root, .program = joined(root, "python.exe")};
-    std::string digits;
     for (const FolderEntry& entry : list_folder(base / root))
-        if (std::string found = digits_of(lower_case(entry.name), "python", ".dll"); !found.empty()) {
+        if (!digits_of(lower_case(entry.name), "python", ".dll").empty())
             layout.image = joined(root, entry.name);
-            digits = found;
-        }
-    if (digits.size() < 2) return std::nullopt;
+    if (layout.image.empty()) return std::nullopt;
     layout.library = folder_with(base, {joined(root, "Lib"), joined(root, "lib")}, {"os.py", "os.pyc"});
     layout.extensions =
         folder_with(base, {joined(root, "DLLs"), root.empty() ? "." : root}, {"_socket.pyd", "_ctypes.pyd"});
@@ -142,11 +139,6 @@ std::unordered_set<std::string> built_in_modules(ByteSpan bytes) {
 
 } // namespace
 
-std::string site_packages_place(const std::string& target, int minor) {
-    return system_of(target) == System::windows ? "Lib/site-packages"
-                                                : fmt::format("lib/python3.{}/site-packages", minor);
-}
-
 std::string minor_version(const std::string& version) {
     std::size_t first = version.find('.');
     return version.substr(0, first == std::string::npos ? first : version.find('.', first + 1));
@@ -170,13 +162,13 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
     return found;
 }
 
-Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognised& runtime,
-                             const std::string& packages, const Facts& here) {
+Result<Facts> facts_of_files(const StockedRuntime& runtime, const Facts& here) {
+    const fs::path& folder = runtime.folder;
     std::vector<Layout> layouts = layouts_in(folder);
-    auto layout = std::ranges::find(layouts, runtime.program, &Layout::program);
-    if (layout == layouts.end())
-        return fail(ErrorKind::missing, "the runtime is not there any more",
-                    (folder / runtime.program).string(), "", "add it again with `omnistasis runtimes add`");
+    if (layouts.empty())
+        return fail(ErrorKind::missing, "the runtime is damaged", folder.string(), "",
+                    fmt::format("omnistasis runtimes remove {}, and add it again", runtime.id));
+    const Layout* layout = &layouts.front();
     auto image = MappedFile::open(folder / layout->image);
     if (!image) return pass_on(image);
     Facts facts;
@@ -188,7 +180,7 @@ Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognis
     facts.program = (folder / layout->program).string();
     facts.base_prefix = (folder / layout->root).lexically_normal().string();
     while (facts.base_prefix.ends_with('/')) facts.base_prefix.pop_back();
-    facts.prefix = packages.empty() ? facts.base_prefix : packages;
+    facts.prefix = facts.base_prefix;
     facts.standard_library = facts.platform_library = (folder / layout->library).lexically_normal().string();
     facts.extensions = (folder / layout->extensions).lexically_normal().string();
     facts.platlibdir = "lib";
@@ -203,8 +195,6 @@ Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognis
                                     ".abi3.so", ".so"};
     facts.search_path = {facts.standard_library, facts.extensions};
     settle_places(facts);
-    if (!packages.empty())
-        facts.search_path.push_back(packages + "/" + site_packages_place(facts.target, facts.minor));
     // Debian's way.
     if (std::string shared = (folder / layout->root / "lib/python3/dist-packages").string();
         is_folder(shared))

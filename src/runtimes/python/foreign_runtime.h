@@ -2,6 +2,7 @@
 
 #include "runtimes/python/facts.h"
 #include "runtimes/recognised.h"
+#include "runtimes/stock.h"
 
 #include <filesystem>
 #include <string>
@@ -14,13 +15,9 @@ namespace omnistasis::python {
 /// (`bin/python3.X`, `lib/python3.X`).
 std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder);
 
-/// What the files of one say that an interpreter would be asked. `packages` is the folder of the packages for
-/// it, empty where there are none; `here` is what an interpreter of the same version on this machine said.
-Result<Facts> facts_of_files(const std::filesystem::path& folder, const Recognised& runtime,
-                             const std::string& packages, const Facts& here);
-
-/// Where packages for a target go, in the app tree and in an environment.
-std::string site_packages_place(const std::string& target, int minor);
+/// What the files of a stocked one say that an interpreter would be asked, without any packages; `here` is
+/// what an interpreter of the same version on this machine said.
+Result<Facts> facts_of_files(const StockedRuntime& runtime, const Facts& here);
 
 /// "3.11" of "3.11.9".
 std::string minor_version(const std::string& version);

@@ -1,7 +1,6 @@
 #include "runtimes/python/ground.h"
 
 #include "native/native_kind.h"
-#include "runtimes/python/package_lock.h"
 #include "support/letter_case.h"
 #include "support/near_match.h"
 #include "support/own_program.h"
@@ -61,10 +60,6 @@ std::vector<const LoreEntry*> Ground::lore_of(const std::string& module) const {
     auto [first, last] = lore.equal_range(module);
     for (auto one = first; one != last; ++one) found.push_back(&one->second);
     return found;
-}
-
-fs::path Ground::lock_file() const {
-    return (project.is_installed ? fs::current_path() : project.folder) / lock_name;
 }
 
 bool Ground::is_own_on_this_machine(const Distribution& distribution) const {
@@ -166,13 +161,7 @@ const Distribution* Ground::find_application() {
                         !places.is_own(finder.find(entry.module).root);
     if (!project.is_installed && !is_elsewhere) return nullptr;
     if (const Distribution* owner = installed.owner_of(entry.file)) return owner;
-    std::string command = fs::path(entry.file).filename().string();
-    for (const Distribution& distribution : installed.all())
-        for (const char* group : {"console_scripts", "gui_scripts"})
-            if (auto in = distribution.entry_points.find(group);
-                in != distribution.entry_points.end() && in->second.contains(command))
-                return &distribution;
-    return nullptr;
+    return installed.with_command(base_name(entry.file));
 }
 
 bool Ground::is_of_application(const std::string& file) {

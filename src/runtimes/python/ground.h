@@ -110,8 +110,6 @@ struct Ground {
     std::string program_place() const;
     /// What sys.executable names: a launcher that starts the interpreter as isolated as we do.
     std::string interpreter_place() const;
-    /// The lock of packages for other systems.
-    fs::path lock_file() const;
     /// Whether an installed distribution of this machine is the project's own.
     bool is_own_on_this_machine(const Distribution& distribution) const;
     /// Whether this machine's own interpreter runs the application.

@@ -64,6 +64,15 @@ const Distribution* InstalledDistributions::named(const std::string& name) {
     return found == all().end() ? nullptr : &*found;
 }
 
+const Distribution* InstalledDistributions::with_command(const std::string& command) {
+    for (const Distribution& distribution : all())
+        for (const char* group : {"console_scripts", "gui_scripts"})
+            if (auto in = distribution.entry_points.find(group);
+                in != distribution.entry_points.end() && in->second.contains(command))
+                return &distribution;
+    return nullptr;
+}
+
 std::vector<const Distribution*> InstalledDistributions::required_by(const Distribution& distribution,
                                                                      const std::set<std::string>& extras,
                                                                      bool all_extras) {

@@ -27,6 +27,8 @@ class InstalledDistributions {
     /// Null where there is none of that name, or none that brought the file.
     const Distribution* named(const std::string& name);
     const Distribution* owner_of(const std::string& file);
+    /// The first one that brings a command of that name (PyPA entry points specification).
+    const Distribution* with_command(const std::string& command);
 
     /// The installed ones that a distribution requires: by its metadata, with `extras`, and by the system's
     /// package that brought it. `all_extras`: whatever their conditions say.

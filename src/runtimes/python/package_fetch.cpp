@@ -146,7 +146,8 @@ Result<trace::FetchedPackages> TargetPackages::fetch(const std::vector<trace::Ne
                fetch.download({one->name + one->versions}, folder).empty();
     });
     std::vector<std::string> lacking;
-    auto lock = read_lock(ground_.lock_file(), facts.target);
+    fs::path lock_file = lock_file_of(ground_.project);
+    auto lock = read_lock(lock_file, facts.target);
     if (!lock) return pass_on(lock);
     trace::FetchedPackages fetched;
     std::set<std::string> brought;
@@ -169,8 +170,7 @@ Result<trace::FetchedPackages> TargetPackages::fetch(const std::vector<trace::Ne
     }
     fetched.commands = std::move(fetch.commands);
     if (!fetched.packages.empty())
-        if (auto written = write_lock(ground_.lock_file(), facts.target, *lock); !written)
-            return pass_on(written);
+        if (auto written = write_lock(lock_file, facts.target, *lock); !written) return pass_on(written);
     if (!lacking.empty())
         return fail(ErrorKind::missing,
                     fmt::format("there is no wheel for {} with Python {}.{} of {}", facts.target, facts.major,

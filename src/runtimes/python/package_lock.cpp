@@ -38,6 +38,10 @@ bool is_plain(const std::string& text) {
 
 } // namespace
 
+std::filesystem::path lock_file_of(const Project& project) {
+    return (project.is_installed ? fs::current_path() : project.folder) / lock_name;
+}
+
 Result<std::vector<LockedPackage>> read_lock(const std::filesystem::path& file) {
     std::vector<LockedPackage> packages;
     if (!is_file(file)) return packages;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "project/project.h"
 #include "support/error.h"
 
 #include <filesystem>
@@ -22,6 +23,9 @@ struct LockedPackage {
 
 /// The name of the file beside a project's own (docs/project-file.md).
 inline constexpr const char* lock_name = "omnistasis.lock";
+
+/// Where a project has it; of an installed command, in the present folder.
+std::filesystem::path lock_file_of(const Project& project);
 
 /// Reads it; nothing is locked where there is none. An error names the line that is wrong.
 Result<std::vector<LockedPackage>> read_lock(const std::filesystem::path& file);

@@ -43,10 +43,6 @@ void drop_unmet_lore(Lore& lore, const Facts& facts) {
     });
 }
 
-} // namespace
-
-namespace {
-
 /// The newest Python of the stock for a target, of version `minor` ("3.11") if there is one.
 Result<StockedRuntime> stocked_python(const std::string& target, const std::string& minor) {
     RuntimeStock stock = RuntimeStock::of_user();
@@ -106,26 +102,23 @@ Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::
     auto stocked = stocked_python(target, fmt::format("{}.{}", own.major, own.minor));
     if (!stocked) return pass_on(stocked);
     Witness::saw(stocked->folder);
-    auto found = recognise_runtimes(stocked->folder);
-    if (found.empty())
-        return fail(ErrorKind::missing, "the runtime is damaged", stocked->folder.string(), "",
-                    fmt::format("omnistasis runtimes remove {}, and add it again", stocked->id));
     auto here = facts_of_version(minor_version(stocked->version), own, data / "python");
     if (!here) return pass_on(here);
-    fs::path lock_file = (project.is_installed ? fs::current_path() : project.folder) / lock_name;
+    auto facts = facts_of_files(*stocked, *here);
+    if (!facts) return facts;
+    fs::path lock_file = lock_file_of(project);
     auto locked = read_lock(lock_file, target);
     if (!locked) return pass_on(locked);
-    std::string packages;
     if (!locked->empty()) {
         if (auto fit = check_versions(*locked, lock_file, *stocked); !fit) return pass_on(fit);
-        auto environment =
-            PackageStock::of_user().environment(*locked, site_packages_place(target, here->minor));
+        std::string site_packages = facts->library_place + "/site-packages";
+        auto environment = PackageStock::of_user().environment(*locked, site_packages);
         if (!environment) return pass_on(environment);
-        packages = environment->string();
-        Witness::saw(packages);
+        Witness::saw(environment->string());
+        facts->prefix = environment->string();
+        // Behind the library, in front of what a system has for all.
+        facts->search_path.insert(facts->search_path.begin() + 2, (*environment / site_packages).string());
     }
-    auto facts = facts_of_files(stocked->folder, found.front(), packages, *here);
-    if (!facts) return facts;
     // Of two programs one has no console.
     std::string windowed = parent_folder_of(facts->program) + "/pythonw.exe";
     if (project.mode == Mode::window && is_file(windowed)) facts->program = windowed;

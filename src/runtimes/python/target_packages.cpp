@@ -89,19 +89,20 @@ void TargetPackages::add_required(std::map<std::string, trace::NeededPackage>& m
     }
 }
 
-std::vector<trace::NeededPackage> TargetPackages::missing() {
+const std::vector<trace::NeededPackage>& TargetPackages::missing() {
+    if (!missing_) missing_ = ground_.here ? all_missing() : std::vector<trace::NeededPackage>();
+    return *missing_;
+}
+
+std::vector<trace::NeededPackage> TargetPackages::all_missing() {
     std::map<std::string, trace::NeededPackage> missing;
-    if (!ground_.here) return {};
     add_absent(missing);
     // The application itself, where it is an installed one.
-    if (ground_.project.is_installed)
-        for (const Distribution& one : ground_.here->installed.all())
-            for (const char* group : {"console_scripts", "gui_scripts"})
-                if (auto in = one.entry_points.find(group);
-                    in != one.entry_points.end() &&
-                    in->second.contains(fs::path(ground_.entry.file).filename().string()) &&
-                    ground_.installed.named(one.name) == nullptr)
-                    missing.try_emplace(one.name, needed(one.name, "", ground_.entry.file, 0));
+    const Distribution* application =
+        ground_.project.is_installed ? ground_.here->installed.with_command(base_name(ground_.entry.file))
+                                     : nullptr;
+    if (application != nullptr && ground_.installed.named(application->name) == nullptr)
+        missing.try_emplace(application->name, needed(application->name, "", ground_.entry.file, 0));
     add_required(missing);
     // What is developed in the project is its own, though it may be installed.
     std::erase_if(missing, [this](const auto& one) {

@@ -8,6 +8,7 @@
 
 #include <filesystem>
 #include <map>
+#include <optional>
 #include <set>
 #include <string>
 #include <vector>
@@ -20,8 +21,8 @@ class TargetPackages {
   public:
     TargetPackages(Ground& ground, Gathered& gathered) : ground_(ground), gathered_(gathered) {}
 
-    /// What a trace missed; sorted by name. Nothing for this machine itself.
-    std::vector<trace::NeededPackage> missing();
+    /// What a trace missed, once it is done; sorted by name. Nothing for this machine itself.
+    const std::vector<trace::NeededPackage>& missing();
 
     /// Brings them with pip, notes them in the project's lock, and says what was run and brought. `from` is a
     /// folder of wheels that is looked into instead of the registry; empty: none.
@@ -40,8 +41,11 @@ class TargetPackages {
     trace::NeededPackage needed(const std::string& name, const std::string& versions, const std::string& file,
                                 std::uint32_t line);
 
+    std::vector<trace::NeededPackage> all_missing();
+
     Ground& ground_;
     Gathered& gathered_;
+    std::optional<std::vector<trace::NeededPackage>> missing_;
 };
 
 } // namespace omnistasis::python
