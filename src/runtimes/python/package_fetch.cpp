@@ -1,5 +1,6 @@
 // Packages of another system, brought with pip. What pip decides is which file of a version fits the target;
 // which packages and versions are needed is decided before.
+#include "runtimes/pip.h"
 #include "runtimes/python/package_stock.h"
 #include "runtimes/python/target_packages.h"
 #include "runtimes/python/wheel.h"
@@ -12,18 +13,6 @@
 namespace omnistasis::python {
 
 namespace {
-
-/// How pip is started on this machine: of the project's interpreter, else of another.
-Result<std::vector<std::string>> find_pip(const std::string& interpreter) {
-    for (const std::string& python : {interpreter, find_on_path("python3")}) {
-        if (python.empty()) continue;
-        auto asked = run_program({python, "-m", "pip", "--version"});
-        if (asked && asked->exit_code == 0) return std::vector<std::string>{python, "-m", "pip"};
-    }
-    if (std::string pip = find_on_path("pip"); !pip.empty()) return std::vector<std::string>{pip};
-    return fail(ErrorKind::missing, "pip is not found", "", "packages are brought with it",
-                "install pip for the project's interpreter, or as the package python3-pip");
-}
 
 std::string asked_for(const trace::NeededPackage& one) {
     return one.name + (one.version.empty() ? one.versions : "==" + one.version);
