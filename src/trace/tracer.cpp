@@ -188,7 +188,9 @@ Graph GrowingGraph::finish() {
                  .file = wish.reason.file,
                  .line = wish.reason.line,
                  .effect = "the application stops when it gets there",
-                 .advice = fmt::format("{} is what was found: install it for this runtime", wish.unfit)});
+                 .advice = wish.advice.empty()
+                               ? fmt::format("{} is what was found: install it for this runtime", wish.unfit)
+                               : wish.advice});
             continue;
         }
         std::string near;
@@ -200,7 +202,8 @@ Graph GrowingGraph::finish() {
              .line = wish.reason.line,
              .effect = "the application stops when it gets there",
              .advice =
-                 near.empty()
+                 !wish.advice.empty() ? wish.advice
+                 : near.empty()
                      ? std::string("install it for the project's runtime, or leave it out with --exclude if "
                                    "the application can do without it")
                      : fmt::format("did you mean {}?", near)});
@@ -460,7 +463,9 @@ class Tracer {
             UnitId id = graph_.add(from).first;
             auto* brings = as<BringsLibraries>(runtime_);
             for (native::ForeignNeed& need : *needs) {
-                if (brings != nullptr) need.found_file = brings->library_for(need.name, from.file);
+                if (brings != nullptr && !need.is_exact)
+                    need.found_file = brings->library_for(need.name, from.file);
+                if (need.found_file.empty() && need.is_weak) continue;
                 if (need.found_file.empty() && brings != nullptr) {
                     graph_.add_missing_library(id, need.name);
                     continue;

@@ -1,6 +1,7 @@
 #include "runtimes/python/foreign_runtime.h"
 
 #include "native/loaded_image.h"
+#include "native/mach_o_loader.h"
 #include "native/native_kind.h"
 #include "native/pe_reader.h"
 #include "support/files.h"
@@ -59,7 +60,8 @@ std::optional<Layout> windows_layout(const fs::path& base, const std::string& ro
     return layout;
 }
 
-std::optional<Layout> linux_layout(const fs::path& base, const std::string& program) {
+/// Of Linux and macOS.
+std::optional<Layout> unix_layout(const fs::path& base, const std::string& program) {
     std::string folder = fs::path(program).parent_path().string();
     if (fs::path(folder).filename() != "bin") return std::nullopt;
     std::string root = fs::path(folder).parent_path().string();
@@ -68,8 +70,10 @@ std::optional<Layout> linux_layout(const fs::path& base, const std::string& prog
     layout.library =
         folder_with(base, {joined(root, "lib/" + name), joined(root, "lib64/" + name)}, {"os.py"});
     layout.extensions = layout.library.empty() ? "" : layout.library + "/lib-dynload";
-    if (auto shared = joined(root, "lib/lib" + name + ".so.1.0"); is_file(base / shared))
-        layout.image = shared;
+    for (const std::string& shared :
+         {joined(root, "lib/lib" + name + ".so.1.0"), joined(root, "lib/lib" + name + ".dylib"),
+          joined(root, "lib" + name + ".dylib")})
+        if (is_file(base / shared)) layout.image = shared;
     return layout;
 }
 
@@ -114,7 +118,7 @@ std::vector<Layout> layouts_in(const fs::path& base) {
     for (const std::string& program : programs) {
         bool is_windows = program.ends_with(".exe");
         auto layout = is_windows ? windows_layout(base, fs::path(program).parent_path().string())
-                                 : linux_layout(base, program);
+                                 : unix_layout(base, program);
         if (layout && native::kind_of((base / program).string())) found.push_back(std::move(*layout));
     }
     return found;
@@ -185,21 +189,23 @@ Result<Facts> facts_of_files(const StockedRuntime& runtime, const Facts& here) {
     facts.extensions = (folder / layout->extensions).lexically_normal().string();
     facts.platlibdir = "lib";
     const TargetInfo* target = find_target(facts.target);
-    bool is_windows = target->system == System::windows;
-    facts.platform = is_windows ? "win32" : "linux";
+    bool is_windows = target->system == System::windows, is_macos = target->system == System::macos;
+    facts.platform = is_windows ? "win32" : is_macos ? "darwin" : "linux";
     std::string digits = fmt::format("{}{}", facts.major, facts.minor);
     if (is_windows)
         facts.extension_suffixes = {fmt::format(".cp{}-win_{}.pyd", digits, target->manifest_word), ".pyd"};
     else
-        facts.extension_suffixes = {fmt::format(".cpython-{}-{}.so", digits, target->library_folder),
-                                    ".abi3.so", ".so"};
+        facts.extension_suffixes = {
+            fmt::format(".cpython-{}-{}.so", digits, is_macos ? "darwin" : target->library_folder),
+            ".abi3.so", ".so"};
     facts.search_path = {facts.standard_library, facts.extensions};
     settle_places(facts);
     // Debian's way.
     if (std::string shared = (folder / layout->root / "lib/python3/dist-packages").string();
         is_folder(shared))
         facts.search_path.push_back(shared);
-    facts.built_in = built_in_modules(image->bytes());
+    facts.built_in =
+        built_in_modules(native::image_for(image->bytes(), target->machine).value_or(image->bytes()));
     if (facts.built_in.empty())
         return fail(ErrorKind::bad_input, "the interpreter does not name its built-in modules",
                     (folder / layout->image).string(), "there is no table PyImport_Inittab in it",

@@ -11,8 +11,8 @@
 namespace omnistasis::python {
 
 /// The Pythons in a folder, for whatever system; none of them is run. Known are an installation copied from
-/// Windows (`python.exe`, `python3XY.dll`, `Lib`, `DLLs`), and a Linux tree of another processor
-/// (`bin/python3.X`, `lib/python3.X`).
+/// Windows (`python.exe`, `python3XY.dll`, `Lib`, `DLLs`), a Linux tree of another processor, and
+/// a relocatable tree of macOS (`bin/python3.X`, `lib/python3.X`).
 std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder);
 
 /// What the files of a stocked one say that an interpreter would be asked, without any packages; `here` is

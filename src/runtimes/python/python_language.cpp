@@ -4,6 +4,7 @@
 #include "runtimes/python/foreign_runtime.h"
 #include "runtimes/python/lexer.h"
 #include "runtimes/python/package_stock.h"
+#include "runtimes/python/path_files.h"
 #include "runtimes/python/python_runtime.h"
 #include "runtimes/python/version_condition.h"
 #include "runtimes/python/wheel.h"
@@ -48,11 +49,8 @@ Result<StockedRuntime> stocked_python(const std::string& target, const std::stri
     RuntimeStock stock = RuntimeStock::of_user();
     if (auto found = stock.newest("python", target, minor)) return *found;
     if (auto found = stock.newest("python", target)) return *found;
-    if (system_of(target) == System::macos)
-        return fail(ErrorKind::missing, "Python is not built for macOS yet", "",
-                    "its runtimes are not recognised by their files", "build for the other targets");
     std::string hint =
-        system_of(target) == System::windows
+        system_of(target) != System::linux
             ? fmt::format("omnistasis runtimes fetch python --target {} brings one; one that you have "
                           "is added with `omnistasis runtimes add`",
                           target)
@@ -117,7 +115,10 @@ Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::
         Witness::saw(environment->string());
         facts->prefix = environment->string();
         // Behind the library, in front of what a system has for all.
-        facts->search_path.insert(facts->search_path.begin() + 2, (*environment / site_packages).string());
+        std::vector<std::string> folders{(*environment / site_packages).string()};
+        for (std::string& folder : folders_of_path_files(folders.front()))
+            folders.push_back(std::move(folder));
+        facts->search_path.insert(facts->search_path.begin() + 2, folders.begin(), folders.end());
     }
     // Of two programs one has no console.
     std::string windowed = parent_folder_of(facts->program) + "/pythonw.exe";
