@@ -272,6 +272,24 @@ Result<void> check_packages(const Job& job, const BuildOptions& options) {
                 "", "", command + " brings them");
 }
 
+/// Nor can it go without modules that are compiled for this machine only.
+Result<void> check_compiled_modules(const Job& job) {
+    const std::string& target = job.project.targets.front();
+    if (target == host_target()) return {};
+    std::string list;
+    std::size_t count = 0;
+    for (const trace::LooseEnd& end : job.graph.loose_ends) {
+        if (end.kind != "unfit-module") continue;
+        ++count;
+        list += fmt::format("\n  {}:{}: {}\n    {}", shown_path(end.file), end.line, end.what, end.advice);
+    }
+    if (count == 0) return {};
+    return fail(ErrorKind::missing,
+                fmt::format("{} for {} {} missing{}", plural(count, "compiled module", "compiled modules"),
+                            target, count == 1 ? "is" : "are", list),
+                "", "", "build them for it, or leave those that it can do without out with --exclude");
+}
+
 /// One target; `all` takes the project's targets.
 Result<void> build_target(const BuildOptions& options, std::vector<std::string>& all) {
     ProgressLine progress(options.quiet);
@@ -297,6 +315,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     if (!*relied) {
         if (auto traced = trace_again(*job, progress); !traced) return progress.clear(), pass_on(traced);
         if (auto whole = check_packages(*job, options); !whole) return progress.clear(), pass_on(whole);
+        if (auto whole = check_compiled_modules(*job); !whole) return progress.clear(), pass_on(whole);
     }
     build::KeptBuild::Reading reading =
         *relied ? kept.reading() : build::KeptBuild::read(*job->runtime, job->graph);

@@ -29,6 +29,7 @@ struct Unanswered {
     std::vector<std::string> near; ///< names that may have been meant
     std::string
         unfit; ///< a file that would be it, but is for another version or system; empty where there is none
+    std::string advice{}; ///< what to try; empty: what is usual
 };
 
 /// All that one unit asks for.

@@ -5,9 +5,16 @@
 namespace omnistasis::python {
 
 std::string Gathered::learned() const {
-    Json json{{"moved", moved},           {"sources", reads_own_sources}, {"shown", shows_modules},
-              {"idle", idle_lore},        {"with_source", with_source},   {"imported", imported},
-              {"late_names", late_names}, {"programs", carries_programs}, {"libraries", library_versions}};
+    Json json{{"moved", moved},
+              {"sources", reads_own_sources},
+              {"shown", shows_modules},
+              {"idle", idle_lore},
+              {"with_source", with_source},
+              {"imported", imported},
+              {"late_names", late_names},
+              {"programs", carries_programs},
+              {"libraries", library_versions},
+              {"library_folders", library_folders}};
     return json_line(json);
 }
 
@@ -26,6 +33,7 @@ void Gathered::relearn(std::string_view learned) {
     take("late_names", late_names);
     take("programs", carries_programs);
     take("libraries", library_versions);
+    take("library_folders", library_folders);
 }
 
 } // namespace omnistasis::python

@@ -47,6 +47,8 @@ struct Gathered {
     std::set<std::string> imported;     ///< modules that statements of own modules import
     std::set<std::uint32_t> late_names; ///< hashes of names that bring something in once they are taken
     bool carries_programs = false;      ///< programs that are started go along
+    /// For Windows: places of libraries that do not lie beside the file that needs them.
+    std::set<std::string> library_folders;
     /// Versions of introspected libraries that some module asks for.
     std::map<std::string, std::set<std::string>> library_versions;
 

@@ -91,8 +91,12 @@ const LibraryIndex& Ground::libraries() {
         std::vector<std::string> folders{facts.base_prefix};
         if (facts.base_prefix.ends_with("/usr"))
             folders.push_back(parent_folder_of(facts.base_prefix) + "/lib");
+        bool has_environment = facts.prefix != facts.base_prefix;
+        if (has_environment) folders.push_back(facts.prefix);
         for (const std::string& folder : facts.search_path)
-            if (!places.is_standard(folder)) folders.push_back(folder);
+            if (!places.is_standard(folder) &&
+                (!has_environment || relative_to(folder, facts.prefix).empty()))
+                folders.push_back(folder);
         libraries_ = LibraryIndex(folders, system_of(facts.target) == System::windows);
     });
     return libraries_;
@@ -122,7 +126,8 @@ std::optional<std::string> Ground::library_place(const std::string& file) const 
         if (!places.is_standard(root) && !relative_to(file, root).empty()) return places.of(file, root);
     if (is_for_host()) return std::nullopt;
     if (!relative_to(file, facts.extensions).empty()) return places.of(file, facts.extensions);
-    std::string inner = relative_to(file, facts.base_prefix);
+    std::string inner = relative_to(file, facts.prefix);
+    if (inner.empty()) inner = relative_to(file, facts.base_prefix);
     return inner.empty() ? std::nullopt : std::optional(inner);
 }
 

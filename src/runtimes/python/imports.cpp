@@ -2,6 +2,7 @@
 // taken or told where it can't be resolved.
 #include "runtimes/python/imports.h"
 
+#include "native/native_kind.h"
 #include "runtimes/python/package_data.h"
 #include "support/near_match.h"
 #include "support/pattern.h"
@@ -197,6 +198,10 @@ void Imports::want(const std::string& name, const Reason& reason, Expansion& out
     }
     // A module brings in the package that it is in when it is expanded itself.
     if (const FoundModule& found = ground_.finder.find(name)) {
+        bool is_foreign = found.kind == FoundModule::Kind::extension && ground_.here != nullptr &&
+                          !native::kind_of(found.file).fits(ground_.facts.target);
+        if (is_foreign)
+            return out.unanswered.push_back({name, reason, {}, found.file, advice_for(found.file)});
         out.needs.push_back({ground_.unit_of(name, found), reason});
         return;
     }
@@ -215,9 +220,24 @@ void Imports::want(const std::string& name, const Reason& reason, Expansion& out
         why.verb = reason.verb;
         why.optional |= !package.is_package;
     }
+    std::string unfit = why.optional ? std::string() : ground_.finder.other_build(missing);
     out.unanswered.push_back({missing, why,
-                              why.optional ? std::vector<std::string>() : ground_.near_names(missing),
-                              why.optional ? std::string() : ground_.finder.other_build(missing)});
+                              why.optional ? std::vector<std::string>() : ground_.near_names(missing), unfit,
+                              advice_for(unfit)});
+}
+
+/// What to do about a module that another system lacks, and of which `unfit` is there for this machine; empty
+/// for what is usual.
+std::string Imports::advice_for(const std::string& unfit) const {
+    const std::string& target = ground_.facts.target;
+    if (!ground_.here) return {};
+    if (unfit.empty())
+        return fmt::format("name the package that has it in pyproject.toml or requirements.txt and run "
+                           "omnistasis packages fetch --target {}, or leave the module out with --exclude",
+                           target);
+    std::string name = fs::path(unfit).filename().string();
+    return fmt::format("build it for {} and put it beside {}, as {}{}", target, unfit,
+                       name.substr(0, name.find('.')), ground_.facts.extension_suffixes.front());
 }
 
 void Imports::want_pattern(const std::string& pattern, const Reason& reason, Expansion& out) {

@@ -226,6 +226,9 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         head.text("path");
         head.list(static_cast<std::uint32_t>(config.path.size()));
         for (const std::string& place : config.path) head.text(place);
+        head.text("library_folders");
+        head.list(static_cast<std::uint32_t>(config.library_folders.size()));
+        for (const std::string& place : config.library_folders) head.text(place);
         auto write_texts = [&head](const std::map<std::string, std::string>& texts) {
             head.begin_dictionary();
             for (const auto& [key, value] : texts) {

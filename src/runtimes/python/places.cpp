@@ -22,6 +22,16 @@ Places::Places(const Project& project, const Facts& facts)
       extensions_place_(facts.extensions_place) {
     if (project.is_installed && is_programs_own(project_folder_))
         own_place_ = relative_to(project_folder_, "/usr");
+    auto is_of_packages = [this](const std::string& root) {
+        return !is_own(root) && !is_standard(root) && !is_programs_own(root);
+    };
+    for (const std::string& root : facts.search_path)
+        for (const std::string& outer : facts.search_path) {
+            std::string inner = relative_to(root, outer);
+            if (inner.empty() || !is_of_packages(root) || !is_of_packages(outer)) continue;
+            if (inner_places_.emplace(root, site_packages() + "/" + inner).second)
+                inner_roots_.push_back(site_packages() + "/" + inner);
+        }
 }
 
 bool Places::is_own(const std::string& root) const {
@@ -43,7 +53,8 @@ std::string Places::of_root(const std::string& root) const {
     if (root == extensions_) return extensions_place_;
     if (is_standard(root)) return library_;
     if (is_programs_own(root)) return relative_to(root, "/usr");
-    return site_packages();
+    auto inner = inner_places_.find(root);
+    return inner == inner_places_.end() ? site_packages() : inner->second;
 }
 
 std::string Places::of_installed(const std::string& file) const {

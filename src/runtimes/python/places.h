@@ -4,6 +4,8 @@
 #include "runtimes/python/facts.h"
 
 #include <string>
+#include <unordered_map>
+#include <vector>
 
 namespace omnistasis::python {
 
@@ -36,6 +38,9 @@ class Places {
     /// Of the library's own compiled modules.
     const std::string& extensions() const { return extensions_place_; }
     std::string site_packages() const { return library_ + "/site-packages"; }
+    /// Those of the folders below others of packages that are on the search path themselves, as path files
+    /// put them there; in the path's order.
+    const std::vector<std::string>& inner_roots() const { return inner_roots_; }
 
   private:
     std::string project_folder_;
@@ -46,6 +51,8 @@ class Places {
     std::string extensions_;
     std::string library_;
     std::string extensions_place_;
+    std::vector<std::string> inner_roots_;
+    std::unordered_map<std::string, std::string> inner_places_; ///< of a folder on the search path
 };
 
 } // namespace omnistasis::python

@@ -110,6 +110,17 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
     return found;
 }
 
+std::string PythonRuntime::library_for(const std::string& name, const std::string& file) {
+    std::string folder = parent_folder_of(file);
+    std::string found = ground_.libraries().find(fs::path(name).filename().string(), folder);
+    if (found.empty() || system_of(ground_.facts.target) != System::windows) return found;
+    // Windows looks beside what was loaded and beside the program.
+    std::string place = parent_folder_of(place_of_library(found));
+    if (parent_folder_of(found) != folder && place != ground_.facts.programs_place)
+        gathered_.library_folders.insert(place);
+    return found;
+}
+
 UnitNeeds PythonRuntime::finalize(const std::vector<Unit>& units) {
     UnitIds ids;
     for (trace::UnitId id = 0; id < units.size(); ++id) {

@@ -89,9 +89,7 @@ class PythonRuntime : public trace::Runtime,
                                                   const fs::path& from, Observer& observer) override {
         return packages_.fetch(needed, from, observer);
     }
-    std::string library_for(const std::string& name, const std::string& file) override {
-        return ground_.libraries().find(fs::path(name).filename().string(), parent_folder_of(file));
-    }
+    std::string library_for(const std::string& name, const std::string& file) override;
     std::string place_of_library(const std::string& file) override {
         return ground_.library_place(file).value_or("lib/" + fs::path(file).filename().string());
     }

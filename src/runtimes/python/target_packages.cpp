@@ -1,5 +1,7 @@
 #include "runtimes/python/target_packages.h"
 
+#include "runtimes/python/requirements_file.h"
+
 #include <algorithm>
 #include <deque>
 #include <fmt/format.h>
@@ -70,6 +72,15 @@ void TargetPackages::add_required(std::map<std::string, trace::NeededPackage>& m
         auto requirement = read_requirement(line);
         if (requirement && marker_holds(requirement->marker, ground_.installed.variables(), {}))
             ask(*requirement, ground_.project.own_folder.string());
+    }
+    // What a list of requirements has for other systems than this machine's can't be installed here.
+    fs::path list = ground_.project.own_folder / "requirements.txt";
+    for (const std::string& line : listed_requirements(list)) {
+        auto requirement = read_requirement(line);
+        bool only_there = requirement &&
+                          marker_holds(requirement->marker, ground_.installed.variables(), {}) &&
+                          !marker_holds(requirement->marker, ground_.here->installed.variables(), {});
+        if (only_there) ask(*requirement, list.string());
     }
     for (const auto& [name, one] : missing) open.push_back({name, {}});
     for (const Distribution& one : ground_.installed.all()) open.push_back({one.name, {}});

@@ -37,6 +37,9 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
     config.interpreter = ground_.interpreter_place();
     config.path = {config.main_folder, ground_.places.library(), ground_.places.extensions(),
                    ground_.places.site_packages()};
+    config.path.insert(config.path.end(), ground_.places.inner_roots().begin(),
+                       ground_.places.inner_roots().end());
+    config.library_folders.assign(gathered_.library_folders.begin(), gathered_.library_folders.end());
 
     config.moved = gathered_.moved;
     config.installed = !ground_.installed_files.empty();

@@ -485,6 +485,9 @@ def set_up():
     sys.path_importer_cache.clear()
     # What is in front of the interpreter's own entries belongs to whoever started it (a script's folder, -c).
     sys.path[:] = _ROOTS
+    if WINDOWS:
+        for place in CONFIG["library_folders"]:
+            system._add_dll_directory(_in_tree(place))
     program = sys.executable
     sys.executable = sys._base_executable = _in_tree(CONFIG["interpreter"])
     if WINDOWS:
