@@ -54,13 +54,10 @@ Result<void> run_prove(ProveOptions& options) {
             run.allowed.insert(run.allowed.end(), options.run.allowed.begin(), options.run.allowed.end());
         }
     }
-    if (native::NativeKind kind = native::kind_of(files->executable()); kind && !kind.fits(host_target()))
-        return fail(
-            ErrorKind::missing,
-            fmt::format("an output for {} is not proved on this machine",
-                        kind.targets.empty() ? "another system" : kind.targets.front()),
-            shown_path(files->output), "proofs run the output, and watch it with this system's means",
-            "run it on that system, or under Wine or an emulator, and compare it with its source there");
+    native::NativeKind kind = native::kind_of(files->executable());
+    std::string target = !kind || kind.fits(host_target()) ? host_target()
+                         : kind.targets.empty()            ? "another system"
+                                                           : kind.targets.front();
     if (!job && !options.quiet && !options.json)
         say(stderr, "its project is not at hand: what is missing can be told by absolute paths only\n");
     std::optional<native::HostLibraries> host;
@@ -69,7 +66,7 @@ Result<void> run_prove(ProveOptions& options) {
     else {
         auto installation = build::Installation::find();
         if (!installation) return pass_on(installation);
-        auto read = native::HostLibraries::read(installation->data, host_target());
+        auto read = native::HostLibraries::read(installation->data, target);
         if (!read) return pass_on(read);
         host = std::move(*read);
         auto contents = payload::PayloadContents::open(files->executable());
@@ -77,6 +74,7 @@ Result<void> run_prove(ProveOptions& options) {
     }
     watch::ProofSubject subject{files->output,
                                 files->program,
+                                target,
                                 &*host,
                                 job ? &job->project : nullptr,
                                 job ? job->runtime.get() : nullptr,

@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/json.h"
 #include "support/json_field.h"
+#include "support/target_info.h"
 
 #include <fmt/format.h>
 
@@ -11,12 +12,16 @@ namespace omnistasis::cli {
 
 namespace {
 
-/// How the project was loaded for the build whose trace.json lies in a folder; null where nothing says it.
-Json project_of_build(const fs::path& folder) {
+/// The trace.json of the build in a folder; null where there is none.
+Json trace_of_build(const fs::path& folder) {
     auto text = read_text(folder / "trace.json");
-    auto json = text ? parse_json(*text) : Json();
-    return json.is_object() && json.contains("project") && json["project"].is_object() ? json["project"]
-                                                                                       : nullptr;
+    return text ? parse_json(*text) : Json();
+}
+
+/// How the project was loaded for that build; null where nothing says it.
+Json project_of_build(const Json& trace) {
+    return trace.is_object() && trace.contains("project") && trace["project"].is_object() ? trace["project"]
+                                                                                          : nullptr;
 }
 
 } // namespace
@@ -35,8 +40,10 @@ Result<OutputFiles> find_output(const std::string& named) {
     if (path.filename().empty()) path = path.parent_path();
     if (is_folder(path)) {
         std::string name = path.filename().string();
-        if (is_file(path / name) && is_folder(path / "tree"))
-            return OutputFiles{path, name, path.parent_path()};
+        for (const TargetInfo& target : all_targets())
+            if (std::string file = name + target.program_ending;
+                is_file(path / file) && is_folder(path / "tree"))
+                return OutputFiles{path, file, path.parent_path()};
         return fail(ErrorKind::bad_input, "the folder is not an output", named,
                     fmt::format("there is no {} with a tree in it", name),
                     "name the executable that `omnistasis build` has made");
@@ -50,13 +57,19 @@ Result<OutputFiles> find_output(const std::string& named) {
 }
 
 std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options) {
-    Json said = project_of_build(files.folder);
+    Json trace = trace_of_build(files.folder);
+    Json said = project_of_build(trace);
     if (said.is_null()) return std::nullopt;
     JobOptions of_project = options;
     of_project.project = {};
     of_project.project.entry = field_or(said, "entry", "");
     of_project.project.out = files.folder.string();
+    of_project.target = field_or(trace, "target", "");
     of_project.project.name = files.program;
+    const TargetInfo* target = find_target(of_project.target);
+    std::string_view ending = target != nullptr ? target->program_ending : std::string_view();
+    if (files.program.ends_with(ending))
+        of_project.project.name = files.program.substr(0, files.program.size() - ending.size());
     if (std::string home = field_or(said, "runtime", ""); !home.empty()) of_project.project.runtime = home;
     return of_project;
 }
@@ -72,7 +85,7 @@ std::optional<Job> project_of(const OutputFiles& files, const JobOptions& option
 void take_runtime_of_build(JobOptions& options) {
     auto job = load_job(options);
     if (!job || options.project.runtime) return;
-    Json said = project_of_build(job->project.output_folder(job->project.targets.front()));
+    Json said = project_of_build(trace_of_build(job->project.output_folder(job->project.targets.front())));
     std::string runtime = field_or(said, "runtime", "");
     if (!runtime.empty() && is_there(runtime)) options.project.runtime = runtime;
 }

@@ -2,6 +2,7 @@
 
 #include "build/output_place.h"
 #include "report/proof_json.h"
+#include "support/target_info.h"
 #include "watch/proof_script.h"
 
 #include <algorithm>
@@ -66,6 +67,7 @@ void print_proof(const watch::Proof& proof, const std::string& program, bool ver
                       : proof.window == "none"  ? std::string("no window")
                       : proof.window == "blank" ? std::string("a blank window")
                                                 : fmt::format("a window of {}", proof.window);
+    if (!proof.by.empty()) say(stdout, "  by {}: {}\n", proof.by, proof.limits);
     say(stdout, "  {} after {:.2f} s in a root with nothing but {}{}\n", end, proof.seconds,
         proof.host_libraries.empty()
             ? "its own files"
@@ -138,8 +140,11 @@ Result<void> prove_job(const Job& job, const fs::path& output, const JobOptions&
         if (!read) return pass_on(read);
         runs = std::move(*read);
     }
-    watch::ProofSubject subject{output,       job.project.name,  &*job.host,
-                                &job.project, job.runtime.get(), &job.graph};
+    const std::string& target = job.project.targets.front();
+    watch::ProofSubject subject{output,       job.project.name + find_target(target)->program_ending,
+                                target,       &*job.host,
+                                &job.project, job.runtime.get(),
+                                &job.graph};
     return prove_and_print(subject, runs, job.project.output_folder(job.project.targets.front()), options);
 }
 

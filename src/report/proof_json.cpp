@@ -20,6 +20,8 @@ std::string proof_json(const std::string& output, const std::vector<watch::Proof
                  {"seconds", std::round(proof.seconds * 1000) / 1000},
                  {"compared_with_source", proof.compared}};
         if (!proof.window.empty()) run["window"] = proof.window;
+        if (!proof.by.empty()) run["run_by"] = proof.by;
+        if (!proof.limits.empty()) run["limits"] = proof.limits;
         if (!proof.blind.empty()) run["not_watched"] = proof.blind;
         run["findings"] = Json::array();
         for (const watch::ProofFinding& finding : proof.findings) {

@@ -22,10 +22,12 @@ struct TargetInfo {
     std::uint32_t machine = 0;     ///< of a native file's header: ELF e_machine, PE Machine, Mach-O cputype
     std::string program_ending{};  ///< of a program's file name
     std::string loader{};          ///< file name of the dynamic loader; Linux only
+    std::string loader_folder{};   ///< where programs look for it; Linux only
     std::string
         library_folder{};      ///< below /lib and /usr/lib, where libraries for several processors lie; Linux
     std::string wide_folder{}; ///< below / and /usr, where they lie on other systems; Linux
-    std::string manifest_word{}; ///< the processor as the system's own manifests and packages name it: "amd64"
+    std::string
+        manifest_word{}; ///< the processor as the system's own manifests and packages name it: "amd64"
     bool relative_calls = false; ///< code compresses better with its call offsets made absolute
     /// The program that runs its programs on another system; empty where none does.
     std::string runner{};

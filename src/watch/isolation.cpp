@@ -12,13 +12,14 @@ namespace omnistasis::watch {
 namespace {
 
 /// The host libraries that this machine has: name and file.
-std::vector<std::pair<std::string, std::string>> host_files(const native::HostLibraries& host) {
+std::vector<std::pair<std::string, std::string>> host_files(const native::HostLibraries& host,
+                                                            const std::vector<fs::path>& folders) {
     std::vector<std::pair<std::string, std::string>> files;
     std::set<std::string> seen;
-    for (const std::string& folder : library_folders(host_info()))
+    for (const fs::path& folder : folders)
         for (const FolderEntry& entry : list_folder(folder))
             if (!entry.is_folder && host.find(entry.name) != nullptr && seen.insert(entry.name).second)
-                files.emplace_back(entry.name, folder + "/" + entry.name);
+                files.emplace_back(entry.name, (folder / entry.name).string());
     return files;
 }
 
@@ -53,16 +54,23 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
     for (const auto& [name, value] : options.variables) variables[name] = value;
     for (const auto& [name, value] : variables) add({"--setenv", name, value});
     add({"--chdir", options.work.empty() ? isolated_home : isolated_work});
-    for (const auto& [name, file] : host_files(host)) {
-        const TargetInfo& own = host_info();
-        std::string place = name == own.loader ? "/" + own.wide_folder + "/" + name
-                                               : library_folders(own).front() + "/" + name;
+    const TargetInfo* target = find_target(host.target());
+    const TargetInfo& of_root = target == nullptr ? host_info() : *target;
+    std::vector<fs::path> folders = options.library_folders;
+    if (folders.empty())
+        for (const std::string& folder : library_folders(of_root)) folders.emplace_back(folder);
+    for (const auto& [name, file] : host_files(host, folders)) {
+        // Programs name their loader by its path: in /lib, or in that for this processor.
+        std::string place = library_folders(of_root).front() + "/" + name;
+        if (name == of_root.loader) place = of_root.loader_folder + "/" + name;
         add({"--ro-bind", file, place});
     }
     for (const auto& [from, to] : options.shown) add({"--ro-bind", from.string(), to});
     std::string place = "/opt/" + output.filename().string();
     add({"--ro-bind", fs::absolute(output).string(), place});
-    command.push_back(is_folder(output) ? place + "/" + program : place);
+    command.insert(command.end(), options.in_front.begin(), options.in_front.end());
+    std::string started = is_folder(output) ? place + "/" + program : place;
+    command.push_back(options.instead.empty() ? started : options.instead);
     command.insert(command.end(), arguments.begin(), arguments.end());
     return command;
 }

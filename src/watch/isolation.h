@@ -20,6 +20,12 @@ struct IsolationOptions {
     /// they are empty, the root has empty ones of its own.
     std::filesystem::path home, work, temporary;
     bool network = false;
+    /// Where this machine has the target's libraries, where that is another's; empty: in its own folders.
+    std::vector<std::filesystem::path> library_folders;
+    /// What stands in front of the program on the command line, as it lies in the root.
+    std::vector<std::string> in_front;
+    /// What is started instead of the output, as it lies in the root; empty: the output.
+    std::string instead;
     std::string input; ///< standard input
     RunLimits limits;
 };

@@ -8,6 +8,7 @@
 #include "trace/capabilities.h"
 #include "watch/call_log.h"
 #include "watch/display.h"
+#include "watch/emulation.h"
 #include "watch/isolation.h"
 #include "watch/kept_state.h"
 #include "watch/source_lines.h"
@@ -91,6 +92,13 @@ class Prover {
 
     Result<Proof> prove() {
         if (auto possible = check_isolation(); !possible) return pass_on(possible);
+        bool is_foreign = subject_.target != host_target();
+        if (run_.against_source && is_foreign)
+            return fail(
+                ErrorKind::bad_input,
+                fmt::format("an output for {} is not compared with its source here", subject_.target),
+                subject_.output, "the source runs on this machine's runtime, which may do other things",
+                "say what is expected in a list of runs (docs/proof.md), or leave out --against-source");
         if (run_.against_source && trace::as<trace::RunsFromSource>(subject_.runtime) == nullptr)
             return fail(ErrorKind::bad_input, "there is no source to compare with", subject_.output,
                         "its project is not at hand: no trace.json beside it, or what that names is gone",
@@ -100,6 +108,15 @@ class Prover {
         auto places = Places::make(scratch->path() / "isolated");
         if (!places) return pass_on(places);
         places_ = *places;
+        if (is_foreign) {
+            auto emulation = emulation_for(
+                subject_.target, {subject_.output, subject_.program, subject_.host,
+                                  trace::as<trace::BringsLibraries>(subject_.runtime), scratch->path()});
+            if (!emulation) return pass_on(emulation);
+            emulation_ = std::move(*emulation);
+            proof_.by = emulation_->name();
+            proof_.limits = emulation_->limits();
+        }
         if (auto done = run_isolated_and_watched(scratch->path()); !done) return pass_on(done);
         find_tree();
         look_at_calls();
@@ -151,8 +168,15 @@ class Prover {
             command = call_log_options(true);
             command.insert(command.end(), {log.string(), "--"});
         }
-        auto isolated =
-            isolated_command(subject_.output, subject_.program, run_.arguments, *subject_.host, options);
+        std::vector<std::string> isolated;
+        if (emulation_ != nullptr) {
+            auto emulated = emulation_->command(run_.arguments, options);
+            if (!emulated) return pass_on(emulated);
+            isolated = std::move(*emulated);
+        } else {
+            isolated =
+                isolated_command(subject_.output, subject_.program, run_.arguments, *subject_.host, options);
+        }
         command.insert(command.end(), isolated.begin(), isolated.end());
         auto start = std::chrono::steady_clock::now();
         auto result = run_program(command, options.input, options.limits);
@@ -169,7 +193,12 @@ class Prover {
                             : picture->blank     ? "blank"
                                                  : fmt::format("{}x{}", picture->width, picture->height);
         }
-        if (auto text = MappedFile::open(log)) calls_ = read_call_log(text->text(), "/opt/");
+        if (auto text = MappedFile::open(log)) {
+            calls_ =
+                read_call_log(text->text(), emulation_ != nullptr ? emulation_->first_program() : "/opt/");
+            if (emulation_ != nullptr) calls_ = emulation_->translated(std::move(calls_));
+        }
+        if (emulation_ != nullptr) tree_ = emulation_->tree(options);
         return {};
     }
 
@@ -187,6 +216,13 @@ class Prover {
 
     /// Where the app tree was in the root, and where it is here.
     void find_tree() {
+        if (!tree_.empty()) {
+            std::string below_home = relative_to(tree_, isolated_home);
+            tree_here_ =
+                below_home.empty()
+                    ? subject_.output / relative_to(tree_, "/opt/" + subject_.output.filename().string())
+                    : places_.home / below_home;
+        }
         std::string cache = std::string(isolated_home) + "/.cache/";
         std::string data = std::string(isolated_home) + "/.local/share/omnistasis/";
         for (const std::string& program : calls_.programs) {
@@ -281,6 +317,7 @@ class Prover {
     void look_at_missing() {
         std::set<std::string> libraries;
         for (const std::string& path : calls_.missing) {
+            if (is_made_since(path)) continue;
             std::string name = base_name(path);
             std::string absent = tree_ + "/.absent/";
             if (!tree_.empty() && path.starts_with(absent)) {
@@ -321,6 +358,17 @@ class Prover {
             }
         }
         for (const std::string& name : libraries) look_at_library(name);
+    }
+
+    /// Whether an emulator looked for a file before the program made it: on this system that is one call.
+    bool is_made_since(const std::string& path) const {
+        if (emulation_ == nullptr) return false;
+        auto is_below = [&](const std::string& folder, const fs::path& here) {
+            std::string inner = relative_to(path, folder);
+            return path == folder || (!inner.empty() && is_there(here / inner));
+        };
+        return (!tree_.empty() && is_below(tree_, tree_here_)) || is_below(isolated_home, places_.home) ||
+               is_below(isolated_work, places_.work) || is_below("/tmp", places_.temporary);
     }
 
     bool is_code(const std::string& file) const {
@@ -654,6 +702,7 @@ class Prover {
     const ProofSubject& subject_;
     const ProofRun& run_;
     trace::WatchesImports* watches_ = trace::as<trace::WatchesImports>(subject_.runtime); ///< may be null
+    std::unique_ptr<Emulation> emulation_; ///< null where the output is for this machine
     Proof proof_;
     Calls calls_;
     Places places_;

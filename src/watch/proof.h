@@ -18,6 +18,7 @@ namespace omnistasis::watch {
 struct ProofSubject {
     std::filesystem::path output; ///< the executable, or the folder that holds it
     std::string program;          ///< the executable's name
+    std::string target;           ///< what it is for
     const native::HostLibraries* host = nullptr;
     /// Null where the project is not at hand: then only absolute paths can be looked for on this machine, and
     /// there is no source to compare with.
@@ -62,7 +63,9 @@ struct Proof {
     int exit_code = 0;
     double seconds = 0;
     std::string out, err;
-    std::string blind; ///< why nothing was watched; empty where it was
+    std::string by;     ///< what stood in for the system that the output is for; empty: nothing
+    std::string limits; ///< what that does not show
+    std::string blind;  ///< why nothing was watched; empty where it was
     std::vector<ProofFinding> findings;
     std::vector<std::string> host_libraries; ///< loaded from the host
     std::vector<std::string> system_files;   ///< looked for, which every system has its own of

@@ -36,6 +36,9 @@ Result<Expansion> PythonRuntime::roots() {
                  ground_.facts.program, ground_.program_place(), false};
     out.needs.push_back({program, runtime});
     for (std::string_view name : always_needed) imports_.want(std::string(name), runtime, out);
+    // The interpreter looks for it before it loads any compiled module: those of several versions need it.
+    if (ground_.here && system_of(ground_.facts.target) == System::windows)
+        ground_.want_opened_library("python3.dll", runtime, out);
     // From 3.13 on the interpreter prints exceptions with it.
     if (ground_.facts.minor >= 13) imports_.want("traceback", runtime, out);
     // Any of the one-byte encodings may be the locale's, and the interpreter does not start without it.

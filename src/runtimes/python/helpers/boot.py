@@ -350,9 +350,15 @@ class AbsenceTeller:
         frame = sys._getframe(1)
         while frame is not None and "importlib" in frame.f_code.co_filename:
             frame = frame.f_back
-        asker = "%s:%d" % (frame.f_code.co_filename, frame.f_lineno) if frame is not None else ""
+        if WINDOWS:
+            # Names of files have no colons there, and a path is only looked for as a whole.
+            asker = frame is not None and _place_of(frame.f_code.co_filename)
+            said = "%s;%s;%d" % (fullname, asker.replace("/", "!"), frame.f_lineno) if asker else fullname
+        else:
+            asker = "%s:%d" % (frame.f_code.co_filename, frame.f_lineno) if frame is not None else ""
+            said = "%s:%s" % (fullname, asker)
         try:
-            system.stat("%s/.absent/%s:%s" % (TREE, fullname, asker))
+            system.stat(_in_tree(".absent/" + said))
         except (OSError, ValueError):
             pass
         return None
@@ -479,8 +485,7 @@ def set_up():
     external.SourceLoader.get_source = _without_placeholders(external.SourceLoader.get_source)
     external.SourceLoader.source_to_code = _with_placeholders(external.SourceLoader.source_to_code)
     sys.meta_path.insert(0, StoreFinder)
-    if not WINDOWS:
-        sys.meta_path.append(AbsenceTeller)
+    sys.meta_path.append(AbsenceTeller)
     sys.path_hooks.insert(0, _path_hook)
     sys.path_importer_cache.clear()
     # What is in front of the interpreter's own entries belongs to whoever started it (a script's folder, -c).

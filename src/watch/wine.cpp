@@ -1,0 +1,234 @@
+// Runs an output for Windows under Wine, in a prefix of its own that holds the output and nothing of this
+// machine: no drive leads to its files. The part of a prefix that is the same for all, which takes seconds to
+// make, is kept in the user's cache and shown read-only; each run has its own registry, users and C:\ beside.
+// Wine finds files by system calls, so what the program looks for is in the same log as a Linux program's.
+#include "support/confinement.h"
+#include "support/files.h"
+#include "support/letter_case.h"
+#include "support/target_info.h"
+#include "support/user_cache.h"
+#include "watch/emulation.h"
+
+#include <algorithm>
+#include <array>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+namespace omnistasis::watch {
+
+namespace {
+
+constexpr const char* prefix_in_root = "/prefix";
+/// Folders of C:\ as a run of this system would have them.
+struct Drive {
+    const char* folder;
+    const char* shown_as;
+};
+constexpr std::array<Drive, 4> drives{
+    {{"users/user", isolated_home}, {"work", isolated_work}, {"tmp", "/tmp"}, {"program", "/opt"}}};
+/// Parts of C:\ that are the same for all runs.
+constexpr std::array<const char*, 4> shared_parts{"windows", "Program Files", "Program Files (x86)",
+                                                  "ProgramData"};
+constexpr double most_seconds_to_prepare = 300;
+
+/// What prepares a prefix: it says that it is Windows 10, and its folders of a user lead nowhere else.
+constexpr const char* preparation =
+    "set -e; wineboot -i; wine reg add 'HKCU\\Software\\Wine' /v Version /d win10 /f; wineserver -w; "
+    "rm -f /prefix/dosdevices/z:; cd /prefix/drive_c/users/user; "
+    "for link in *; do if [ -L \"$link\" ]; then rm \"$link\"; mkdir \"$link\"; fi; done; "
+    "mkdir -p AppData/Local AppData/Roaming /prefix/drive_c/work /prefix/drive_c/tmp /prefix/drive_c/program";
+
+std::map<std::string, std::string> wine_variables() {
+    return {{"WINEPREFIX", prefix_in_root},
+            {"WINEDEBUG", "-all"},
+            // No debugger's box, no search for parts that Wine would fetch.
+            {"WINEDLLOVERRIDES", "winedbg.exe,mscoree,mshtml,wbemprox=d"},
+            {"HOME", isolated_home},
+            {"USER", "user"},
+            {"LANG", "C.UTF-8"},
+            {"PATH", "/usr/bin:/bin"},
+            // Where Wine's own temporary files are; the program's are told by its registry.
+            {"TMPDIR", "/tmp"}};
+}
+
+class Wine : public Emulation {
+  public:
+    explicit Wine(Emulated what) : what_(std::move(what)) {
+        auto version = run_program({"wine", "--version"});
+        std::string text = version ? version->out.substr(0, version->out.find_first_of(" \n")) : "";
+        version_ = text.starts_with("wine-") ? text.substr(5) : text;
+    }
+
+    std::string name() const override { return "Wine " + version_; }
+    std::string limits() const override { return "Wine stands in for Windows, and is not Windows itself"; }
+
+    Result<std::vector<std::string>> command(const std::vector<std::string>& arguments,
+                                             IsolationOptions& options) override {
+        auto base = prepared();
+        if (!base) return pass_on(base);
+        prefix_ = what_.scratch / "prefix";
+        std::error_code failed;
+        fs::create_directories(prefix_ / "drive_c", failed);
+        fs::create_directories(prefix_ / "dosdevices", failed);
+        fs::create_directory_symlink("../drive_c", prefix_ / "dosdevices/c:", failed);
+        for (const FolderEntry& entry : list_folder(*base))
+            if (!entry.is_folder) fs::copy_file(*base / entry.name, prefix_ / entry.name, failed);
+        constexpr auto whole = fs::copy_options::recursive | fs::copy_options::copy_symlinks;
+        fs::copy(*base / "drive_c/users", prefix_ / "drive_c/users", whole, failed);
+        if (!failed)
+            fs::copy(*base / "drive_c/users/user", options.home, whole | fs::copy_options::overwrite_existing,
+                     failed);
+        if (failed)
+            return fail(ErrorKind::unwritable, "can't make a prefix for Wine", prefix_.string(),
+                        failed.message());
+        auto command = in_root(prefix_, options.network);
+        auto add = [&](std::initializer_list<std::string> words) {
+            command.insert(command.end(), words.begin(), words.end());
+        };
+        std::string drive = std::string(prefix_in_root) + "/drive_c/";
+        for (const char* part : shared_parts)
+            if (is_folder(*base / "drive_c" / part))
+                add({"--ro-bind", (*base / "drive_c" / part).string(), drive + part});
+        add({"--tmpfs", drive + "windows/temp"});
+        add({"--bind", options.home.string(), drive + "users/user", "--bind", options.work.string(),
+             drive + "work", "--bind", options.temporary.string(), drive + "tmp"});
+        for (const auto& [from, to] : options.shown) add({"--ro-bind", from.string(), to});
+        std::string file = what_.output.filename().string();
+        add({"--ro-bind", fs::absolute(what_.output).string(), drive + "program/" + file});
+        auto variables = wine_variables();
+        variables["TEMP"] = variables["TMP"] = "C:\\tmp";
+        for (const auto& [name, value] : options.variables) variables[name] = value;
+        for (const auto& [name, value] : variables) add({"--setenv", name, value});
+        add({"--chdir", drive + "work", "wine",
+             "C:\\program\\" + (is_folder(what_.output) ? file + "\\" + what_.program : file)});
+        command.insert(command.end(), arguments.begin(), arguments.end());
+        return command;
+    }
+
+    std::string first_program() const override { return {}; }
+
+    Calls translated(Calls calls) const override {
+        Calls there;
+        there.started = true;
+        for (auto [from, to] : {std::pair(&calls.opened, &there.opened),
+                                {&calls.written, &there.written},
+                                {&calls.missing, &there.missing}})
+            for (const std::string& path : *from)
+                if (std::string shown = shown_as(path); !shown.empty())
+                    to->insert(with_asker(std::move(shown)));
+        return there;
+    }
+
+    std::string tree(const IsolationOptions& options) const override {
+        if (is_folder(what_.output)) return fmt::format("/opt/{}/tree", what_.output.filename().string());
+        std::string trees = "AppData/Local/omnistasis";
+        std::string one = unpacked_tree(options.home / trees);
+        return one.empty() ? one : fmt::format("{}/{}/{}", isolated_home, trees, one);
+    }
+
+  private:
+    /// "TREE/.absent/MODULE;PLACE!PLACE;LINE" as other systems have it (docs/proof.md).
+    static std::string with_asker(std::string path) {
+        std::size_t absent = path.find("/.absent/");
+        if (absent == std::string::npos) return path;
+        std::size_t asker = path.find(';', absent);
+        if (asker == std::string::npos) return path;
+        std::string place = path.substr(asker + 1);
+        std::ranges::replace(place, '!', '/');
+        std::ranges::replace(place, ';', ':');
+        return fmt::format("{}:{}/{}", path.substr(0, asker), path.substr(0, absent), place);
+    }
+
+    /// A path of the log as one of a root of this system; empty for what is Wine's own.
+    std::string shown_as(const std::string& path) const {
+        std::string_view rest = path;
+        for (std::string_view start : {"/prefix/dosdevices/c:/", "/prefix/drive_c/"}) {
+            if (!rest.starts_with(start)) continue;
+            rest.remove_prefix(start.size());
+            for (const Drive& drive : drives)
+                if (rest.starts_with(std::string(drive.folder) + "/"))
+                    return drive.shown_as + std::string(rest.substr(std::string_view(drive.folder).size()));
+            // Libraries of the system; Wine's own programs beside load others.
+            std::string name = lower_case(base_name(std::string(rest)));
+            bool is_library =
+                name.ends_with(".dll") && lower_case(std::string(rest)).starts_with("windows/system32/");
+            return is_library && what_.host->find(name) != nullptr ? "/windows/" + name : std::string();
+        }
+        return {};
+    }
+
+    /// The start of a command in a root with this system's programs and a prefix.
+    static std::vector<std::string> in_root(const fs::path& prefix, bool network) {
+        std::vector<std::string> command{confining_program, "--unshare-all", "--die-with-parent",
+                                         "--clearenv",      "--proc",        "/proc",
+                                         "--dev",           "/dev"};
+        auto add = [&](std::initializer_list<std::string> words) {
+            command.insert(command.end(), words.begin(), words.end());
+        };
+        if (network) add({"--share-net"});
+        for (const char* folder : {"/usr", "/etc/fonts", "/etc/ld.so.cache", "/etc/alternatives", "/etc/ssl",
+                                   "/etc/resolv.conf", "/etc/hosts", "/etc/nsswitch.conf", "/etc/localtime"})
+            add({"--ro-bind-try", folder, folder});
+        for (const char* folder : {"/lib", "/lib64", "/bin", "/sbin"}) {
+            std::error_code failed;
+            if (fs::is_symlink(folder, failed))
+                add({"--symlink", fs::read_symlink(folder, failed).string(), folder});
+            else
+                add({"--ro-bind-try", folder, folder});
+        }
+        // Wine names the user by this.
+        add({"--ro-bind", (prefix.parent_path() / "passwd").string(), "/etc/passwd"});
+        add({"--tmpfs", "/tmp", "--tmpfs", isolated_home, "--bind", prefix.string(), prefix_in_root});
+        return command;
+    }
+
+    static Result<void> write_passwd(const fs::path& folder) {
+        std::string text = fmt::format("user:x:{}:{}::{}:/bin/sh\n", ::getuid(), ::getgid(), isolated_home);
+        return write_atomically(folder / "passwd", text, 0644);
+    }
+
+    /// The prefix that all runs share, made where it is not there yet.
+    Result<fs::path> prepared() const {
+        if (auto written = write_passwd(what_.scratch); !written) return pass_on(written);
+        fs::path cache = user_cache_folder("wine");
+        if (cache.empty()) cache = what_.scratch;
+        fs::path ready = cache / ("prefix-" + version_);
+        if (is_file(ready / "system.reg")) return ready;
+        auto staging = StagingFolder::make(cache, "prefix");
+        if (!staging) return pass_on(staging);
+        fs::path made = staging->path() / "prefix";
+        std::error_code failed;
+        fs::create_directory(made, failed);
+        if (auto written = write_passwd(staging->path()); !written) return pass_on(written);
+        auto command = in_root(made, false);
+        for (const auto& [name, value] : wine_variables())
+            command.insert(command.end(), {"--setenv", name, value});
+        command.insert(command.end(), {"sh", "-c", preparation});
+        RunLimits limits;
+        limits.seconds = most_seconds_to_prepare;
+        auto done = run_program(command, "", limits);
+        if (!done) return pass_on(done);
+        if (done->exit_code != 0 || !is_file(made / "system.reg"))
+            return fail(ErrorKind::missing, "Wine can't be prepared", made.string(),
+                        done->timed_out ? "it did not end in time" : done->err.substr(0, 400),
+                        "see whether `wineboot` works here");
+        fs::rename(made, ready, failed);
+        // Somebody else was faster.
+        if (failed && !is_file(ready / "system.reg"))
+            return fail(ErrorKind::unwritable, "can't keep the prefix for Wine", ready.string(),
+                        failed.message());
+        return ready;
+    }
+
+    Emulated what_;
+    std::string version_;
+    fs::path prefix_;
+};
+
+} // namespace
+
+std::unique_ptr<Emulation> wine_emulation(Emulated what) { return std::make_unique<Wine>(std::move(what)); }
+
+} // namespace omnistasis::watch
