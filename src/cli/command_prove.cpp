@@ -4,7 +4,9 @@
 #include "payload/payload_contents.h"
 #include "support/files.h"
 #include "support/json.h"
+#include "support/target_info.h"
 #include "watch/proof_script.h"
+#include "watch/structure.h"
 
 #include <fmt/format.h>
 #include <memory>
@@ -22,9 +24,22 @@ struct ProveOptions : JobOptions {
     int exit_code = -1;
 };
 
+/// What a bundle is for: as the build says beside it, else as its folder is called.
+std::string target_of_bundle(const OutputFiles& files) {
+    auto options = options_of_project(files, {});
+    std::string target = options ? options->target : files.folder.filename().string();
+    return find_target(target) != nullptr ? target : known_targets().back();
+}
+
 Result<void> run_prove(ProveOptions& options) {
     ProgressLine progress(options.quiet);
-    auto files = find_output(options.output);
+    fs::path named = fs::absolute(options.output).lexically_normal();
+    if (named.filename().empty()) named = named.parent_path();
+    bool is_bundle = watch::is_bundle(named);
+    std::string name = named.filename().string();
+    Result<OutputFiles> files =
+        is_bundle ? OutputFiles{named, name.substr(0, name.find(".app")), named.parent_path()}
+                  : find_output(options.output);
     if (!files) return pass_on(files);
     for (const std::string& variable : options.variables) {
         std::size_t equal = variable.find('=');
@@ -55,9 +70,10 @@ Result<void> run_prove(ProveOptions& options) {
         }
     }
     native::NativeKind kind = native::kind_of(files->executable());
-    std::string target = !kind || kind.fits(host_target()) ? host_target()
-                         : kind.targets.empty()            ? "another system"
-                                                           : kind.targets.front();
+    std::string target = is_bundle                           ? target_of_bundle(*files)
+                         : !kind || kind.fits(host_target()) ? host_target()
+                         : kind.targets.empty()              ? "another system"
+                                                             : kind.targets.front();
     if (!job && !options.quiet && !options.json)
         say(stderr, "its project is not at hand: what is missing can be told by absolute paths only\n");
     std::optional<native::HostLibraries> host;

@@ -158,6 +158,8 @@ Result<void> take_system(report::Facts& facts, const fs::path& executable,
         }
     } else if (inspection.oldest.brings_c_library() && !kernel.empty()) {
         facts.oldest_system = kernel + ", with any C library or none";
+    } else if (!inspection.oldest.system().version.empty()) {
+        facts.oldest_system = inspection.oldest.system().name();
     }
     std::vector<report::Inspection> inspections;
     inspections.push_back(std::move(inspection));

@@ -4,12 +4,14 @@
 #include "report/proof_json.h"
 #include "support/target_info.h"
 #include "watch/proof_script.h"
+#include "watch/structure.h"
 
 #include <algorithm>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <map>
 #include <optional>
+#include <set>
 #include <unistd.h>
 
 namespace omnistasis::cli {
@@ -27,6 +29,7 @@ std::string heading(watch::FindingKind kind) {
         {watch::FindingKind::missing_program, "programs that it tried to start"},
         {watch::FindingKind::outside_read, "files that it read from outside"},
         {watch::FindingKind::written_file, "files that it wrote"},
+        {watch::FindingKind::wrong_file, "files that are not as the system wants them"},
         {watch::FindingKind::left_behind, "processes that it left behind"},
     };
     auto found = headings.find(kind);
@@ -63,11 +66,19 @@ void print_proof(const watch::Proof& proof, const std::string& program, bool ver
                                         : styled("does not hold", Style::error, STDOUT_FILENO);
     say(stdout, "{}: {}  {}{}{}\n", proof.name, verdict, program, proof.arguments.empty() ? "" : " ",
         fmt::join(proof.arguments, " "));
+    if (!proof.by.empty()) say(stdout, "  by {}: {}\n", proof.by, proof.limits);
+    if (proof.name == watch::structure_run) {
+        say(stdout, "  {} looked at in {:.2f} s; {} of the system are asked for\n",
+            plural(proof.tree_files, "file", "files"), proof.seconds,
+            plural(proof.host_libraries.size(), "library", "libraries"));
+        print_findings(proof);
+        if (verbose) say(stdout, "  from the system: {}\n", fmt::join(proof.host_libraries, " "));
+        return;
+    }
     std::string end = proof.window.empty()      ? fmt::format("exit code {}", proof.exit_code)
                       : proof.window == "none"  ? std::string("no window")
                       : proof.window == "blank" ? std::string("a blank window")
                                                 : fmt::format("a window of {}", proof.window);
-    if (!proof.by.empty()) say(stdout, "  by {}: {}\n", proof.by, proof.limits);
     say(stdout, "  {} after {:.2f} s in a root with nothing but {}{}\n", end, proof.seconds,
         proof.host_libraries.empty()
             ? "its own files"
@@ -94,6 +105,22 @@ void print_proof(const watch::Proof& proof, const std::string& program, bool ver
     }
 }
 
+/// Folders of this machine that files of an output come from: none of them may be named in it.
+std::vector<std::string> folders_of_this_machine(const watch::ProofSubject& subject) {
+    std::set<std::string> folders;
+    if (subject.project != nullptr) folders.insert(subject.project->folder.string());
+    for (const trace::Unit& unit :
+         subject.graph != nullptr ? subject.graph->units : std::vector<trace::Unit>()) {
+        std::string ending = "/" + unit.place;
+        if (!unit.place.empty() && unit.file.ends_with(ending))
+            folders.insert(unit.file.substr(0, unit.file.size() - ending.size()));
+    }
+    // Short ones stand in texts of everybody.
+    constexpr std::size_t shortest = 8;
+    std::erase_if(folders, [](const std::string& folder) { return folder.size() < shortest; });
+    return {folders.begin(), folders.end()};
+}
+
 } // namespace
 
 fs::path proof_script_of(const Project& project) { return project.folder / (project.name + ".proof.toml"); }
@@ -106,7 +133,9 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
     for (watch::ProofRun run : runs) {
         if (run.display && run.picture.empty())
             run.picture = (kept ? folder : fs::current_path()) / (subject.program + "-window.png");
-        auto proof = watch::prove(subject, run);
+        bool by_structure = watch::is_bundle(subject.output);
+        auto proof = by_structure ? watch::prove_structure(subject, folders_of_this_machine(subject))
+                                  : watch::prove(subject, run);
         if (!proof) return pass_on(proof);
         proofs.push_back(std::move(*proof));
         if (!options.quiet && !options.json) {

@@ -1,43 +1,24 @@
+#include "dress/bundle_seal.h"
 #include "dress/icon_files.h"
 #include "dress/pe_resources.h"
 #include "dress/platform.h"
+#include "dress/plist.h"
 #include "native/mach_signature.h"
+#include "native/oldest_system.h"
 #include "support/archive.h"
 #include "support/files.h"
 
 #include <algorithm>
-#include <array>
 #include <fmt/format.h>
 #include <map>
-#include <openssl/evp.h>
 #include <sys/stat.h>
 
 namespace omnistasis::dress {
 
 namespace {
 
-constexpr const char* plist_head = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n"
-                                   "<!DOCTYPE plist PUBLIC \"-//Apple//DTD PLIST 1.0//EN\" "
-                                   "\"http://www.apple.com/DTDs/PropertyList-1.0.dtd\">\n"
-                                   "<plist version=\"1.0\">\n";
-
-std::string base64(ByteSpan bytes) {
-    std::string out((bytes.size() + 2) / 3 * 4 + 1, '\0');
-    int size = ::EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()), bytes.data(),
-                                 static_cast<int>(bytes.size()));
-    out.resize(static_cast<std::size_t>(size));
-    return out;
-}
-
-std::string sha1(ByteSpan bytes) {
-    std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
-    unsigned size = 0;
-    ::EVP_Digest(bytes.data(), bytes.size(), digest.data(), &size, ::EVP_sha1(), nullptr);
-    return base64({digest.data(), size});
-}
-
 /// Info.plist ("Information Property List", Apple).
-std::string information(const Project& project) {
+std::string information(const Project& project, const std::string& oldest_system) {
     std::map<std::string, std::string> texts{
         {"CFBundleDevelopmentRegion", "en"},
         {"CFBundleDisplayName", project.title},
@@ -48,7 +29,7 @@ std::string information(const Project& project) {
         {"CFBundlePackageType", "APPL"},
         {"CFBundleShortVersionString", project.version.empty() ? "0.0.0" : project.version},
         {"CFBundleVersion", project.version.empty() ? "0.0.0" : project.version},
-        {"LSMinimumSystemVersion", "11.0"},
+        {"LSMinimumSystemVersion", oldest_system},
         {"NSPrincipalClass", "NSApplication"}};
     if (!project.icon.empty()) texts["CFBundleIconFile"] = project.name + ".icns";
     if (!project.macos_category.empty()) texts["LSApplicationCategoryType"] = project.macos_category;
@@ -65,53 +46,18 @@ std::string information(const Project& project) {
     return out + "</dict>\n</plist>\n";
 }
 
-/// CodeResources ("Code Signing", resource rules of version 2): the hash of each file below Contents but for
-/// the main program and the seal itself.
-Result<std::string> resources(const fs::path& contents, const std::string& program) {
-    std::map<std::string, std::pair<std::string, std::string>> files; // to SHA-1 and SHA-256
-    std::map<std::string, std::string> links;
-    std::optional<Error> failed;
+/// The oldest macOS that all native files of a bundle are made for; at least that of our launcher.
+std::string oldest_system(const fs::path& contents) {
+    native::OldestSystem oldest;
     each_entry_below(contents, [&](const fs::directory_entry& entry) {
-        std::string place = entry.path().lexically_relative(contents).string();
-        std::error_code ignored;
-        if (entry.is_symlink(ignored)) {
-            links[place] = fs::read_symlink(entry.path(), ignored).string();
-            return;
-        }
-        if (!entry.is_regular_file(ignored) || place == program || place.starts_with("_CodeSignature/"))
-            return;
+        std::error_code failed;
+        if (!entry.is_regular_file(failed)) return;
         auto content = MappedFile::open(entry.path());
-        if (!content) {
-            failed = content.error();
-            return;
-        }
-        files[place] = {sha1(content->bytes()), base64(sha256(content->bytes()))};
+        if (!content || !native::looks_like_mach_o(content->bytes())) return;
+        if (auto file = native::read_mach_o(content->bytes(), entry.path())) oldest.add(entry.path(), *file);
     });
-    if (failed) return tl::make_unexpected(*failed);
-    std::string out = std::string(plist_head) + "<dict>\n  <key>files</key>\n  <dict>\n";
-    for (const auto& [place, hashes] : files)
-        if (place.starts_with("Resources/"))
-            out += fmt::format("    <key>{}</key>\n    <data>{}</data>\n", xml_text(place), hashes.first);
-    out += "  </dict>\n  <key>files2</key>\n  <dict>\n";
-    for (const auto& [place, hashes] : files)
-        // The directory of the program has these two sealed by itself.
-        if (place != "Info.plist" && place != "PkgInfo")
-            out += fmt::format("    <key>{}</key>\n    <dict>\n      <key>hash</key>\n      <data>{}</data>\n"
-                               "      <key>hash2</key>\n      <data>{}</data>\n    </dict>\n",
-                               xml_text(place), hashes.first, hashes.second);
-    for (const auto& [place, to] : links)
-        out += fmt::format("    <key>{}</key>\n    <dict>\n      <key>symlink</key>\n      "
-                           "<string>{}</string>\n    </dict>\n",
-                           xml_text(place), xml_text(to));
-    out += "  </dict>\n  <key>rules</key>\n  <dict>\n    <key>^Resources/</key>\n    <true/>\n"
-           "    <key>^version.plist$</key>\n    <true/>\n  </dict>\n"
-           "  <key>rules2</key>\n  <dict>\n    <key>.*</key>\n    <true/>\n"
-           "    <key>^Info\\.plist$</key>\n    <dict>\n      <key>omit</key>\n      <true/>\n      "
-           "<key>weight</key>\n      <real>20</real>\n    </dict>\n"
-           "    <key>^PkgInfo$</key>\n    <dict>\n      <key>omit</key>\n      <true/>\n      "
-           "<key>weight</key>\n      <real>20</real>\n    </dict>\n"
-           "  </dict>\n</dict>\n</plist>\n";
-    return out;
+    const std::vector<int> of_launcher{11, 0};
+    return native::version_text(std::max(oldest.system().version, of_launcher));
 }
 
 class MacosPlatform : public Platform {
@@ -147,7 +93,7 @@ class MacosPlatform : public Platform {
     Result<void> finish(const std::filesystem::path& folder, const Project& project,
                         const IconPictures* icon) const override {
         fs::path contents = folder / (project.name + ".app") / "Contents";
-        std::string plist = information(project);
+        std::string plist = information(project, oldest_system(contents));
         if (auto done = write_new(contents / "Info.plist", as_bytes(plist), 0644); !done) return done;
         if (auto done = write_new(contents / "PkgInfo", as_bytes("APPL????"), 0644); !done) return done;
         if (icon != nullptr) {
@@ -156,7 +102,7 @@ class MacosPlatform : public Platform {
             fs::path file = contents / "Resources" / (project.name + ".icns");
             if (auto done = write_new(file, as_bytes(icns_bytes(pictures)), 0644); !done) return done;
         }
-        auto sealed = resources(contents, "MacOS/" + project.name);
+        auto sealed = bundle_seal(contents, "MacOS/" + project.name);
         if (!sealed) return pass_on(sealed);
         std::error_code failed;
         fs::create_directories(contents / "_CodeSignature", failed);

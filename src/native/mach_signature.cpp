@@ -140,4 +140,43 @@ Result<std::string> with_seal(std::string file, const SealedParts& parts, const 
     return file + blob;
 }
 
+std::string wrong_with_seal(ByteSpan file, const SealedParts& parts) {
+    ByteView view(file);
+    Marks marks = marks_of(view);
+    if (marks.signature == 0) return "it has no signature";
+    std::uint64_t offset = view.word(marks.signature + 8), size = view.word(marks.signature + 12);
+    ByteView blob(view.part(offset, size), false);
+    if (blob.size() == 0 || blob.word(0) != magic_super_blob) return "its signature is outside of the file";
+    std::uint64_t directory = 0;
+    constexpr std::uint32_t most_blobs = 64;
+    for (std::uint32_t i = 0; i < std::min(blob.word(8), most_blobs); ++i)
+        if (blob.word(12 + std::uint64_t(8) * i) == 0) directory = blob.word(16 + std::uint64_t(8) * i);
+    if (directory == 0 || blob.word(directory) != magic_directory)
+        return "its signature has no code directory";
+    std::uint64_t hashes = directory + blob.word(directory + 16);
+    std::uint32_t special = blob.word(directory + 24), pages = blob.word(directory + 28);
+    std::uint64_t limit = blob.word(directory + 32);
+    std::uint64_t width = blob.byte(directory + 36), page_bits = blob.byte(directory + 39);
+    constexpr std::uint64_t of_sha256 = 32, most_page_bits = 20;
+    if (width != of_sha256 || page_bits < 10 || page_bits > most_page_bits)
+        return "its hashes are not SHA-256 of whole pages";
+    if (limit != offset) return "its signature does not cover the whole file";
+    std::uint64_t whole = 1ull << page_bits;
+    if (pages != (limit + whole - 1) / whole) return "its signature does not cover all pages";
+    auto is_hash_of = [&](std::uint64_t slot, std::string_view bytes) {
+        Sha256 digest = sha256(bytes);
+        return as_text(blob.part(slot, of_sha256)) == as_text(digest);
+    };
+    for (std::uint64_t i = 0; i < pages; ++i) {
+        ByteSpan part = view.part(i * whole, std::min(whole, limit - i * whole));
+        if (!is_hash_of(hashes + i * of_sha256, as_text(part)))
+            return fmt::format("the hash of its page {} is another", i);
+    }
+    if (!parts.information.empty() && (special < 1 || !is_hash_of(hashes - of_sha256, parts.information)))
+        return "its signature is not over Info.plist";
+    if (!parts.resources.empty() && (special < 3 || !is_hash_of(hashes - 3 * of_sha256, parts.resources)))
+        return "its signature is not over the list of the bundle's files";
+    return {};
+}
+
 } // namespace omnistasis::native

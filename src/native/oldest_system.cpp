@@ -113,7 +113,28 @@ void OldestSystem::add(const std::string& name, const ElfFile& elf, ByteSpan con
     needs_.push_back(std::move(highest));
 }
 
+void OldestSystem::add(const std::string& name, const MachFile& file) {
+    for (const MachImage& image : file.images)
+        if (auto version = parse_version(image.oldest_system);
+            image.platform == "macos" && version > system_.version)
+            system_ = {name, std::move(version), false};
+}
+
+void OldestSystem::add(const std::string& name, const PeFile& file) {
+    if (std::vector<int> version{file.oldest_major, file.oldest_minor}; version > system_.version)
+        system_ = {name, std::move(version), true};
+}
+
+std::string SystemNeed::name() const {
+    if (!is_windows) return "macOS " + version_text(version);
+    static const std::map<std::vector<int>, std::string> names{
+        {{6, 0}, "Vista"}, {{6, 1}, "7"}, {{6, 2}, "8"}, {{6, 3}, "8.1"}, {{10, 0}, "10"}};
+    auto known = names.find(version);
+    return "Windows " + (known == names.end() ? version_text(version) : known->second);
+}
+
 void OldestSystem::add(const OldestSystem& other) {
+    if (other.system_.version > system_.version) system_ = other.system_;
     needs_.insert(needs_.end(), other.needs_.begin(), other.needs_.end());
     if (other.kernel_.version > kernel_.version) kernel_ = other.kernel_;
     brings_c_library_ |= other.brings_c_library_;

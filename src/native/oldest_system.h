@@ -1,6 +1,8 @@
 #pragma once
 
 #include "native/elf_reader.h"
+#include "native/mach_o_reader.h"
+#include "native/pe_reader.h"
 
 #include <map>
 #include <string>
@@ -22,6 +24,16 @@ struct KernelNeed {
     std::vector<int> version; ///< 3.2.0 is {3, 2, 0}; empty where no file says it
 };
 
+/// The oldest Windows or macOS that a file is made for, as its own header says.
+struct SystemNeed {
+    std::string file;
+    std::vector<int> version; ///< macOS 14.7 is {14, 7}, Windows 7 {6, 1}; empty where no file says it
+    bool is_windows = false;
+
+    /// "macOS 14.7", "Windows 7"
+    std::string name() const;
+};
+
 /// How old a system may be that files run on: by the versioned symbols that they take from the C library's
 /// family (glibc: libc.so.6, libm.so.6, libpthread.so.0, ...), unless that is one of the files, and by the
 /// kernel that they are made for.
@@ -29,6 +41,9 @@ class OldestSystem {
   public:
     /// Adds a file: its name and its content, which has been read as `elf`.
     void add(const std::string& name, const ElfFile& elf, ByteSpan content);
+
+    void add(const std::string& name, const MachFile& file);
+    void add(const std::string& name, const PeFile& file);
 
     /// Adds all that another has seen.
     void add(const OldestSystem& other);
@@ -39,12 +54,16 @@ class OldestSystem {
     /// The highest.
     const KernelNeed& kernel() const { return kernel_; }
 
+    /// The highest.
+    const SystemNeed& system() const { return system_; }
+
     /// Whether the C library itself is among the files.
     bool brings_c_library() const { return brings_c_library_; }
 
   private:
     std::vector<CLibraryNeed> needs_;
     KernelNeed kernel_;
+    SystemNeed system_;
     bool brings_c_library_ = false;
 };
 

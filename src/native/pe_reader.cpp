@@ -51,6 +51,8 @@ class Reader {
             return error("ends within its headers", optional);
         file_.checksum = view_.word(optional + 64);
         file_.subsystem = view_.half(optional + 68);
+        file_.oldest_major = view_.half(optional + 48);
+        file_.oldest_minor = view_.half(optional + 50);
         file_.characteristics = view_.half(optional + 70);
         directory_count_ = view_.word(directories - 4);
         directories_ = directories;

@@ -45,10 +45,11 @@ struct PeIcon {
 /// have tens of thousands, lie in the bytes that were read.
 struct PeFile {
     bool is_64_bit = false;
-    bool is_library = false;     ///< IMAGE_FILE_DLL
-    std::uint16_t machine = 0;   ///< 0x8664 x86-64, 0x14C x86, 0xAA64 aarch64
-    std::uint16_t subsystem = 0; ///< 2 window, 3 console
-    std::uint32_t checksum = 0;  ///< as written in the file
+    bool is_library = false;                          ///< IMAGE_FILE_DLL
+    std::uint16_t machine = 0;                        ///< 0x8664 x86-64, 0x14C x86, 0xAA64 aarch64
+    std::uint16_t subsystem = 0;                      ///< 2 window, 3 console
+    std::uint16_t oldest_major = 0, oldest_minor = 0; ///< MajorSubsystemVersion: 6.1 is Windows 7, 10.0 is 10
+    std::uint32_t checksum = 0;                       ///< as written in the file
     std::uint32_t timestamp = 0;
     std::uint16_t characteristics = 0; ///< DllCharacteristics
     bool is_signed = false;            ///< has an attribute certificate

@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/hash.h"
 #include "support/json.h"
+#include "support/letter_case.h"
 #include "support/target_info.h"
 
 #include <array>
@@ -18,6 +19,31 @@ namespace omnistasis::report {
 
 namespace {
 
+/// A file of an output, where it is a native one.
+void note_native_file(Inspection& inspection, const std::string& place, ByteSpan bytes) {
+    std::vector<std::string> needed;
+    if (native::looks_like_elf(bytes)) {
+        auto elf = native::read_elf(bytes, place);
+        if (!elf) return;
+        inspection.oldest.add(place, *elf, bytes);
+        needed = elf->needed;
+    } else if (native::looks_like_mach_o(bytes)) {
+        auto mach = native::read_mach_o(bytes, place);
+        if (!mach) return;
+        inspection.oldest.add(place, *mach);
+        for (const native::MachImage& image : mach->images)
+            for (const native::MachLibrary& library : image.libraries) needed.push_back(library.name);
+    } else if (native::looks_like_pe(bytes)) {
+        auto pe = native::read_pe(bytes, place);
+        if (!pe) return;
+        inspection.oldest.add(place, *pe);
+        for (const native::PeImport& import : pe->imports) needed.push_back(lower_case(import.library));
+    } else {
+        return;
+    }
+    inspection.native_files.push_back({place, std::move(needed)});
+}
+
 /// The native files of a payload: what the oldest system follows from.
 void look_into_payload(Inspection& inspection) {
     std::map<std::uint32_t, std::string> names;
@@ -25,11 +51,7 @@ void look_into_payload(Inspection& inspection) {
         names.try_emplace(file.content, file.place);
     auto done =
         inspection.payload->each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
-            if (native::looks_like_elf(as_bytes(bytes)))
-                if (auto elf = native::read_elf(as_bytes(bytes), names[number])) {
-                    inspection.oldest.add(names[number], *elf, as_bytes(bytes));
-                    inspection.native_files.push_back({names[number], elf->needed});
-                }
+            note_native_file(inspection, names[number], as_bytes(bytes));
             return {};
         });
     if (!done) inspection.error = done.error().why;
@@ -41,12 +63,7 @@ void look_into_folder(Inspection& inspection, const fs::path& tree) {
         std::error_code failed;
         if (!entry.is_regular_file(failed)) return;
         auto mapped = MappedFile::open(entry.path());
-        if (!mapped || !native::looks_like_elf(mapped->bytes())) return;
-        auto elf = native::read_elf(mapped->bytes(), entry.path());
-        if (!elf) return;
-        std::string place = entry.path().lexically_relative(tree);
-        inspection.oldest.add(place, *elf, mapped->bytes());
-        inspection.native_files.push_back({place, elf->needed});
+        if (mapped) note_native_file(inspection, entry.path().lexically_relative(tree), mapped->bytes());
     });
 }
 
@@ -245,6 +262,7 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
         inspection.format = "PE";
         auto pe = native::read_pe(bytes, file);
         if (pe) {
+            inspection.oldest.add(file, *pe);
             inspection.pe = std::move(*pe);
             inspection.content = std::move(opened);
         } else {
@@ -253,9 +271,10 @@ Inspection inspect_file(const std::string& file, const native::LoaderModel& load
     } else if (native::looks_like_mach_o(bytes)) {
         inspection.format = "Mach-O";
         auto mach_o = native::read_mach_o(bytes, file);
-        if (mach_o)
+        if (mach_o) {
+            inspection.oldest.add(file, *mach_o);
             inspection.mach_o = std::move(*mach_o);
-        else
+        } else
             inspection.error = fmt::format("{}, {}", mach_o.error().what, mach_o.error().why);
     }
     return inspection;
@@ -338,6 +357,8 @@ std::string inspection_json(const Inspection& inspection, HostNames& host) {
     }
     if (const native::KernelNeed& kernel = inspection.oldest.kernel(); !kernel.version.empty())
         one["kernel"] = {{"version", native::version_text(kernel.version)}, {"file", kernel.file}};
+    if (const native::SystemNeed& system = inspection.oldest.system(); !system.version.empty())
+        one["system"] = {{"name", system.name()}, {"file", system.file}};
     std::string text = json_lines(one);
     text.pop_back(); // the line break: it goes into a list
     return text;

@@ -33,7 +33,8 @@ std::map<std::string, std::string> values_of(const Facts& facts) {
     if (windows)
         values["needs"] = "Windows 10 or newer, 64 bit. Nothing has to be installed.";
     else if (macos)
-        values["needs"] = "macOS. Nothing has to be installed.";
+        values["needs"] = (facts.oldest_system.empty() ? "macOS" : facts.oldest_system + " or newer") +
+                          ". Nothing has to be installed.";
     else if (!facts.oldest_system.empty())
         values["needs"] = "Linux with " + facts.oldest_system + ". Nothing has to be installed.";
     if (!facts.known_systems.empty()) {

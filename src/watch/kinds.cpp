@@ -9,10 +9,10 @@ namespace {
 
 // Each in the order of its enumeration.
 constexpr std::array<std::string_view, 5> seen_words{"file", "library", "module", "program", "written"};
-constexpr std::array<std::string_view, 13> finding_words{
+constexpr std::array<std::string_view, 14> finding_words{
     "blank-window",    "error-output",   "exit-code",       "left-behind", "missing-file",
     "missing-library", "missing-module", "missing-program", "no-window",   "output",
-    "outside-read",    "time-over",      "written-file"};
+    "outside-read",    "time-over",      "written-file",    "wrong-file"};
 constexpr std::array<std::string_view, 5> bar_words{"launcher", "unpack", "runtime", "import", "run"};
 
 } // namespace

@@ -23,6 +23,7 @@ enum class FindingKind {
     outside_read,
     time_over,
     written_file,
+    wrong_file,
 };
 std::string_view word_of(FindingKind kind);
 

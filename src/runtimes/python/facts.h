@@ -36,6 +36,9 @@ struct Facts {
     std::vector<std::string> search_path; ///< without the entry point's folder
     std::unordered_set<std::string> built_in;
     std::unordered_set<std::string> frozen;
+    /// Compiled modules of the library, to a library that each needs and that neither the runtime nor its
+    /// system has: they can't be imported.
+    std::map<std::string, std::string> unloadable;
     std::map<std::string, std::string> editable; ///< top-level modules of editable installations
     std::string entry_error;            ///< why the entry point can't be compiled; empty where it can
     std::uint32_t entry_error_line = 0; ///< 0 where it is not known

@@ -141,6 +141,34 @@ std::unordered_set<std::string> built_in_modules(ByteSpan bytes) {
     return names;
 }
 
+/// The compiled modules of a macOS tree that need libraries of the machine that built them.
+std::map<std::string, std::string> unloadable_modules(const Facts& facts, std::uint32_t processor) {
+    std::map<std::string, std::string> unloadable;
+    std::string program_folder = parent_folder_of(facts.program);
+    for (const FolderEntry& entry : list_folder(facts.extensions)) {
+        std::string file = facts.extensions + "/" + entry.name;
+        auto content =
+            entry.is_folder ? Result<MappedFile>(fail(ErrorKind::bad_input, "")) : MappedFile::open(file);
+        auto part = content ? native::image_for(content->bytes(), processor) : std::nullopt;
+        if (!part || !native::looks_like_mach_o(*part)) continue;
+        auto mach = native::read_mach_o(*part, file);
+        if (!mach) continue;
+        for (const native::MachImage& image : mach->images)
+            for (const native::MachLibrary& library : image.libraries) {
+                bool of_system =
+                    library.name.starts_with("/usr/lib/") || library.name.starts_with("/System/");
+                auto paths = native::loaded_paths(library.name, image, facts.extensions, program_folder);
+                if (of_system || library.weak || library.name == image.install_name ||
+                    std::ranges::any_of(paths, [&](const auto& path) {
+                        return is_file(path) && !relative_to(path, facts.base_prefix).empty();
+                    }))
+                    continue;
+                unloadable.emplace(entry.name.substr(0, entry.name.find('.')), library.name);
+            }
+    }
+    return unloadable;
+}
+
 } // namespace
 
 std::string minor_version(const std::string& version) {
@@ -199,6 +227,7 @@ Result<Facts> facts_of_files(const StockedRuntime& runtime, const Facts& here) {
             fmt::format(".cpython-{}-{}.so", digits, is_macos ? "darwin" : target->library_folder),
             ".abi3.so", ".so"};
     facts.search_path = {facts.standard_library, facts.extensions};
+    if (is_macos) facts.unloadable = unloadable_modules(facts, target->machine);
     settle_places(facts);
     // Debian's way.
     if (std::string shared = (folder / layout->root / "lib/python3/dist-packages").string();

@@ -201,7 +201,7 @@ void Imports::want(const std::string& name, const Reason& reason, Expansion& out
         bool is_foreign = found.kind == FoundModule::Kind::extension && ground_.here != nullptr &&
                           !native::kind_of(found.file).fits(ground_.facts.target);
         if (is_foreign)
-            return out.unanswered.push_back({name, reason, {}, found.file, advice_for(found.file)});
+            return out.unanswered.push_back({name, reason, {}, found.file, advice_for(name, found.file)});
         out.needs.push_back({ground_.unit_of(name, found), reason});
         return;
     }
@@ -220,17 +220,23 @@ void Imports::want(const std::string& name, const Reason& reason, Expansion& out
         why.verb = reason.verb;
         why.optional |= !package.is_package;
     }
-    std::string unfit = why.optional ? std::string() : ground_.finder.other_build(missing);
+    bool looks = !why.optional && !ground_.facts.unloadable.contains(missing);
+    std::string unfit = looks ? ground_.finder.other_build(missing) : std::string();
     out.unanswered.push_back({missing, why,
                               why.optional ? std::vector<std::string>() : ground_.near_names(missing), unfit,
-                              advice_for(unfit)});
+                              advice_for(missing, unfit)});
 }
 
 /// What to do about a module that another system lacks, and of which `unfit` is there for this machine; empty
 /// for what is usual.
-std::string Imports::advice_for(const std::string& unfit) const {
+std::string Imports::advice_for(const std::string& missing, const std::string& unfit) const {
     const std::string& target = ground_.facts.target;
     if (!ground_.here) return {};
+    auto unloadable = ground_.facts.unloadable.find(missing);
+    if (unloadable != ground_.facts.unloadable.end())
+        return fmt::format("the runtime for {} has it, but not {}, which it needs: take another build of the "
+                           "runtime, or leave the module out with --exclude",
+                           target, unloadable->second);
     if (unfit.empty())
         return fmt::format("name the package that has it in pyproject.toml or requirements.txt and run "
                            "omnistasis packages fetch --target {}, or leave the module out with --exclude",

@@ -30,7 +30,7 @@ class Imports {
     void want(const std::string& name, const Reason& reason, Expansion& out);
     /// A pattern of the project: a name, or `name.*` for all that is in a package, at any depth.
     void want_pattern(const std::string& pattern, const Reason& reason, Expansion& out);
-    std::string advice_for(const std::string& unfit) const;
+    std::string advice_for(const std::string& missing, const std::string& unfit) const;
 
   private:
     bool may_lack(const FoundModule& module, const std::string& name);

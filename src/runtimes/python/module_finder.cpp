@@ -85,7 +85,8 @@ FoundModule ModuleFinder::look_in(const std::vector<std::string>& folders, const
             }
         }
         FoundModule module = file_with(path, content, name);
-        if (module) {
+        bool is_unloadable = path == facts_.extensions && facts_.unloadable.contains(name);
+        if (module && !is_unloadable) {
             module.root = path;
             return module;
         }

@@ -1,0 +1,212 @@
+#include "watch/structure.h"
+
+#include "dress/bundle_seal.h"
+#include "native/mach_o_loader.h"
+#include "native/mach_signature.h"
+#include "native/oldest_system.h"
+#include "payload/payload_contents.h"
+#include "support/archive.h"
+#include "support/files.h"
+#include "support/pattern.h"
+#include "support/target_info.h"
+
+#include <algorithm>
+#include <chrono>
+#include <fmt/format.h>
+#include <set>
+
+namespace omnistasis::watch {
+
+namespace {
+
+constexpr std::uint64_t largest_bundle = 64ull << 30;
+constexpr std::string_view archive_ending = ".app.zip", folder_ending = ".app";
+
+/// The text of a key in Info.plist; empty where it is not there.
+std::string text_of_key(const std::string& plist, const std::string& key) {
+    std::size_t at = plist.find("<key>" + key + "</key>");
+    if (at == std::string::npos) return {};
+    constexpr std::string_view start = "<string>";
+    std::size_t begin = plist.find(start, at), next = plist.find("<key>", at + 1);
+    if (begin == std::string::npos || begin > next) return {};
+    begin += start.size();
+    return plist.substr(begin, plist.find('<', begin) - begin);
+}
+
+class Bundle {
+  public:
+    Bundle(fs::path folder, const ProofSubject& subject, const std::vector<std::string>& foreign)
+        : folder_(std::move(folder)), contents_(folder_ / "Contents"), subject_(subject), foreign_(foreign) {
+        const TargetInfo* target = find_target(subject.target);
+        processor_ = target == nullptr ? 0 : target->machine;
+        for (const trace::LooseEnd& end :
+             subject.graph != nullptr ? subject.graph->loose_ends : std::vector<trace::LooseEnd>())
+            if (end.kind == "missing-library") told_.insert(base_name(end.file));
+    }
+
+    Proof look() {
+        std::string plist = text_of(contents_ / "Info.plist");
+        std::string program = text_of_key(plist, "CFBundleExecutable");
+        for (const char* key : {"CFBundleIdentifier", "CFBundlePackageType", "CFBundleShortVersionString",
+                                "CFBundleVersion", "LSMinimumSystemVersion"})
+            if (text_of_key(plist, key).empty())
+                bad("Contents/Info.plist", fmt::format("it does not say {}", key));
+        if (program.empty() || !is_file(contents_ / "MacOS" / program))
+            bad("Contents/Info.plist", "the program that it names is not in Contents/MacOS");
+        std::string seal = text_of(contents_ / "_CodeSignature/CodeResources");
+        auto expected = dress::bundle_seal(contents_, "MacOS/" + program);
+        if (!expected || *expected != seal)
+            bad("Contents/_CodeSignature/CodeResources", "its hashes are not those of the bundle's files");
+        program_ = contents_ / "MacOS" / program;
+        look_at_payload(program);
+        each_entry_below(folder_, [&](const fs::directory_entry& entry) {
+            std::error_code failed;
+            if (entry.is_symlink(failed)) {
+                look_at_link(entry.path());
+            } else if (entry.is_regular_file(failed)) {
+                ++proof_.tree_files;
+                proof_.tree_size += entry.file_size(failed);
+                look_at_file(entry.path(), {"", entry.path() == program_ ? plist : "",
+                                            entry.path() == program_ ? seal : ""});
+            }
+        });
+        std::string oldest = text_of_key(plist, "LSMinimumSystemVersion");
+        if (std::string needed = native::version_text(oldest_.system().version);
+            !needed.empty() && oldest != needed)
+            bad("Contents/Info.plist", fmt::format("it says macOS {}, and {} needs {}", oldest,
+                                                   place_of(oldest_.system().file), needed));
+        proof_.host_libraries.assign(host_.begin(), host_.end());
+        std::ranges::stable_sort(proof_.findings, {}, [](const ProofFinding& one) {
+            return std::tuple(!one.fails, one.kind, one.what);
+        });
+        return std::move(proof_);
+    }
+
+  private:
+    static std::string text_of(const fs::path& file) {
+        auto text = read_text(file);
+        return text ? std::move(*text) : std::string();
+    }
+
+    std::string place_of(const fs::path& file) const { return file.lexically_relative(folder_).string(); }
+
+    void add(FindingKind kind, const std::string& what, std::string advice, bool fails) {
+        proof_.findings.push_back({kind, what, {}, {}, std::move(advice), fails});
+    }
+    void bad(const std::string& place, std::string why) {
+        add(FindingKind::wrong_file, place, std::move(why), true);
+    }
+
+    void look_at_payload(const std::string& program) {
+        for (const char* place : {"Resources/", "MacOS/"}) {
+            fs::path file = contents_ / (place + program + ".payload");
+            if (!is_file(file)) continue;
+            auto payload = payload::PayloadContents::open(file);
+            auto right = payload ? payload->verify() : Result<void>(pass_on(payload));
+            if (!right) bad(place_of(file), right.error().what);
+            return;
+        }
+        bad("Contents/Resources", "there is no payload for the launcher");
+    }
+
+    void look_at_link(const fs::path& link) {
+        std::error_code failed;
+        fs::path to = (link.parent_path() / fs::read_symlink(link, failed)).lexically_normal();
+        if (relative_to(to.string(), folder_.string()).empty())
+            bad(place_of(link), "the link leads out of the bundle");
+    }
+
+    void look_at_file(const fs::path& file, const native::SealedParts& parts) {
+        auto content = MappedFile::open(file);
+        if (!content) return bad(place_of(file), content.error().why);
+        for (const std::string& text : foreign_)
+            if (content->text().find(text) != std::string_view::npos)
+                bad(place_of(file), fmt::format("it holds the path {} of this machine", text));
+        if (!native::looks_like_mach_o(content->bytes())) return;
+        auto image = native::image_for(content->bytes(), processor_);
+        if (!image) {
+            // Packages carry files for several processors.
+            if (file == program_) bad(place_of(file), "it is for another processor");
+            return;
+        }
+        auto read = native::read_mach_o(*image, place_of(file));
+        if (!read) return bad(place_of(file), read.error().what);
+        oldest_.add(file.string(), *read);
+        if (std::string wrong = native::wrong_with_seal(*image, parts); !wrong.empty())
+            bad(place_of(file), wrong);
+        for (const native::MachLibrary& library : read->images.front().libraries)
+            look_at_library(file, read->images.front(), library);
+    }
+
+    void look_at_library(const fs::path& file, const native::MachImage& image,
+                         const native::MachLibrary& library) {
+        if (library.name == image.install_name) return;
+        if (subject_.host->find(library.name) != nullptr) {
+            host_.insert(library.name);
+            return;
+        }
+        auto paths = native::loaded_paths(library.name, image, file.parent_path().string(), program_folder());
+        bool is_there_ = std::ranges::any_of(paths, [&](const std::string& path) {
+            return is_file(path) && !relative_to(path, folder_.string()).empty();
+        });
+        if (is_there_ || library.weak) return;
+        bool is_told = told_.contains(file.filename().string());
+        add(FindingKind::missing_library, library.name,
+            is_told ? fmt::format("{} asks for it: the trace told so", place_of(file))
+                    : fmt::format("{} asks for it, and it is neither in the bundle nor the system's",
+                                  place_of(file)),
+            !is_told);
+    }
+
+    /// Of the runtime's own program, which loads all but the launcher.
+    std::string program_folder() const {
+        for (const trace::Unit& unit :
+             subject_.graph != nullptr ? subject_.graph->units : std::vector<trace::Unit>())
+            if (unit.kind == trace::UnitKind::program)
+                return (contents_ / "Resources/tree" / unit.place).parent_path().string();
+        return (contents_ / "Resources/tree/bin").string();
+    }
+
+    fs::path folder_, contents_, program_;
+    const ProofSubject& subject_;
+    const std::vector<std::string>& foreign_;
+    std::uint32_t processor_ = 0;
+    std::set<std::string> told_; ///< names of files whose missing libraries the trace has told
+    std::set<std::string> host_;
+    native::OldestSystem oldest_;
+    Proof proof_;
+};
+
+} // namespace
+
+bool is_bundle(const std::filesystem::path& output) {
+    std::string name = output.filename().string();
+    return (name.ends_with(archive_ending) && is_file(output)) ||
+           (name.ends_with(folder_ending) && is_folder(output / "Contents"));
+}
+
+Result<Proof> prove_structure(const ProofSubject& subject, const std::vector<std::string>& foreign) {
+    auto start = std::chrono::steady_clock::now();
+    fs::path folder = subject.output;
+    std::optional<StagingFolder> scratch;
+    if (!is_folder(folder)) {
+        auto made = StagingFolder::make(fs::temp_directory_path(), "omnistasis-proof");
+        if (!made) return pass_on(made);
+        scratch.emplace(std::move(*made));
+        if (auto done = unpack_archive(subject.output, scratch->path(), largest_bundle); !done)
+            return pass_on(done);
+        std::string name = subject.output.filename().string();
+        folder = scratch->path() / name.substr(0, name.size() - 4);
+    }
+    if (!is_folder(folder / "Contents"))
+        return fail(ErrorKind::bad_input, "this is no bundle for macOS", subject.output.string(),
+                    "there is no folder Contents in it", "name the NAME.app.zip or NAME.app that was built");
+    Proof proof = Bundle(folder, subject, foreign).look();
+    proof.name = structure_run;
+    proof.by = "its structure alone";
+    proof.limits = "nothing here runs programs of that system";
+    proof.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    return proof;
+}
+
+} // namespace omnistasis::watch
