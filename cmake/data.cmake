@@ -44,4 +44,14 @@ if(MINGW_CC)
     DEPENDS ${PROJECT_SOURCE_DIR}/demo/harbour/tideboard/native/harmonics.c harmonics VERBATIM)
   add_custom_target(harmonics_for_windows ALL DEPENDS ${harmonics_windows})
   install(FILES ${harmonics_windows} DESTINATION share/omnistasis/demo/tideboard/tideboard/native)
+
+  # What proofs under Wine need of Windows and Wine does not have.
+  set(random_windows ${data_folder}/wine/bcryptprimitives.dll)
+  file(MAKE_DIRECTORY ${data_folder}/wine)
+  add_custom_command(OUTPUT ${random_windows}
+    COMMAND ${MINGW_CC} -shared -O2 -s -static-libgcc -Wl,--no-insert-timestamp -o ${random_windows} ${PROJECT_SOURCE_DIR}/src/watch/wine/bcryptprimitives.c -ladvapi32
+    DEPENDS ${PROJECT_SOURCE_DIR}/src/watch/wine/bcryptprimitives.c VERBATIM)
+  add_custom_target(random_for_wine ALL DEPENDS ${random_windows})
+  add_dependencies(data random_for_wine)
+  install(FILES ${random_windows} DESTINATION share/omnistasis/wine)
 endif()

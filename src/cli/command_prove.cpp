@@ -77,12 +77,14 @@ Result<void> run_prove(ProveOptions& options) {
     if (!job && !options.quiet && !options.json)
         say(stderr, "its project is not at hand: what is missing can be told by absolute paths only\n");
     std::optional<native::HostLibraries> host;
+    fs::path data;
     if (job)
         host = job->host;
     else {
         auto installation = build::Installation::find();
         if (!installation) return pass_on(installation);
-        auto read = native::HostLibraries::read(installation->data, target);
+        data = installation->data;
+        auto read = native::HostLibraries::read(data, target);
         if (!read) return pass_on(read);
         host = std::move(*read);
         auto contents = payload::PayloadContents::open(files->executable());
@@ -91,6 +93,7 @@ Result<void> run_prove(ProveOptions& options) {
     watch::ProofSubject subject{files->output,
                                 files->program,
                                 target,
+                                job ? job->installation.data : data,
                                 &*host,
                                 job ? &job->project : nullptr,
                                 job ? job->runtime.get() : nullptr,

@@ -170,9 +170,13 @@ Result<void> prove_job(const Job& job, const fs::path& output, const JobOptions&
         runs = std::move(*read);
     }
     const std::string& target = job.project.targets.front();
-    watch::ProofSubject subject{output,       job.project.name + find_target(target)->program_ending,
-                                target,       &*job.host,
-                                &job.project, job.runtime.get(),
+    watch::ProofSubject subject{output,
+                                job.project.name + find_target(target)->program_ending,
+                                target,
+                                job.installation.data,
+                                &*job.host,
+                                &job.project,
+                                job.runtime.get(),
                                 &job.graph};
     return prove_and_print(subject, runs, job.project.output_folder(job.project.targets.front()), options);
 }

@@ -22,6 +22,7 @@ struct Emulated {
     const native::HostLibraries* host = nullptr;
     trace::BringsLibraries* libraries = nullptr; ///< may be null
     std::filesystem::path scratch;
+    std::filesystem::path data; ///< Omnistasis's own
 };
 
 /// One run by such a program. Paths are told as if the run were one in a root of this system (isolation.h):
@@ -42,6 +43,9 @@ class Emulation {
     virtual std::string first_program() const = 0;
     /// What was seen, with paths as above.
     virtual Calls translated(Calls calls) const { return calls; }
+    /// Takes what the emulation itself says out of standard error: names of libraries that are not there, and
+    /// of functions ("ucrtbase.dll.crealf") that it does not have.
+    virtual std::vector<std::string> lacking(std::string&) const { return {}; }
     /// Where the app tree was in the root, once the run is over; empty where that is not known.
     virtual std::string tree(const IsolationOptions& options) const = 0;
 };

@@ -109,9 +109,10 @@ class Prover {
         if (!places) return pass_on(places);
         places_ = *places;
         if (is_foreign) {
-            auto emulation = emulation_for(
-                subject_.target, {subject_.output, subject_.program, subject_.host,
-                                  trace::as<trace::BringsLibraries>(subject_.runtime), scratch->path()});
+            auto emulation =
+                emulation_for(subject_.target, {subject_.output, subject_.program, subject_.host,
+                                                trace::as<trace::BringsLibraries>(subject_.runtime),
+                                                scratch->path(), subject_.data});
             if (!emulation) return pass_on(emulation);
             emulation_ = std::move(*emulation);
             proof_.by = emulation_->name();
@@ -198,7 +199,10 @@ class Prover {
                 read_call_log(text->text(), emulation_ != nullptr ? emulation_->first_program() : "/opt/");
             if (emulation_ != nullptr) calls_ = emulation_->translated(std::move(calls_));
         }
-        if (emulation_ != nullptr) tree_ = emulation_->tree(options);
+        if (emulation_ != nullptr) {
+            tree_ = emulation_->tree(options);
+            for (const std::string& name : emulation_->lacking(proof_.err)) look_at_lacking(name);
+        }
         return {};
     }
 
@@ -451,6 +455,20 @@ class Prover {
             for (const trace::LooseEnd& end : subject_.graph->loose_ends)
                 if (end.kind == "computed-library") from = fmt::format("{}:{}", end.file, end.line);
         add({FindingKind::missing_library, name, found, from, "bring it in with --include " + name, true});
+    }
+
+    /// A library, or a function of one, that the emulation does not have.
+    void look_at_lacking(const std::string& name) {
+        std::string library = name.substr(0, name.find(".dll") + 4);
+        bool of_system = subject_.host->find(library) != nullptr;
+        add({FindingKind::missing_library,
+             name,
+             {},
+             {},
+             of_system ? fmt::format("the system has it, and {} does not: what needs it fails here only",
+                                     emulation_->name())
+                       : "carry the library with --asset beside the file that needs it",
+             !of_system});
     }
 
     void look_at_programs() {

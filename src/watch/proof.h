@@ -19,6 +19,7 @@ struct ProofSubject {
     std::filesystem::path output; ///< the executable, or the folder that holds it
     std::string program;          ///< the executable's name
     std::string target;           ///< what it is for
+    std::filesystem::path data;   ///< Omnistasis's own
     const native::HostLibraries* host = nullptr;
     /// Null where the project is not at hand: then only absolute paths can be looked for on this machine, and
     /// there is no source to compare with.

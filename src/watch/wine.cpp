@@ -42,7 +42,8 @@ constexpr const char* preparation =
 
 std::map<std::string, std::string> wine_variables() {
     return {{"WINEPREFIX", prefix_in_root},
-            {"WINEDEBUG", "-all"},
+            // Only which libraries it does not find.
+            {"WINEDEBUG", "-all,err+module"},
             // No debugger's box, no search for parts that Wine would fetch.
             {"WINEDLLOVERRIDES", "winedbg.exe,mscoree,mshtml,wbemprox=d"},
             {"HOME", isolated_home},
@@ -121,6 +122,32 @@ class Wine : public Emulation {
         return there;
     }
 
+    std::vector<std::string> lacking(std::string& err) const override {
+        // 0024:err:module:import_dll Library NAME (which is needed by L"C:\\...") not found
+        // wine: Call from 0x... to unimplemented function NAME.dll.FUNCTION, aborting
+        constexpr std::string_view library = ":err:module:import_dll Library ",
+                                   function = "to unimplemented function ";
+        std::vector<std::string> names;
+        std::string rest;
+        for (std::size_t at = 0; at < err.size();) {
+            std::size_t end = std::min(err.find('\n', at), err.size() - 1) + 1;
+            std::string_view line = std::string_view(err).substr(at, end - at);
+            at = end;
+            bool is_own = line.find(":err:module:") == 4 || line.starts_with("wine: ");
+            for (std::string_view start : {library, function})
+                if (std::size_t found = line.find(start); is_own && found != std::string_view::npos) {
+                    line.remove_prefix(found + start.size());
+                    names.push_back(lower_case(std::string(line.substr(0, line.find_first_of(" ,\r\n")))));
+                    break;
+                }
+            if (!is_own) rest += line;
+        }
+        err = std::move(rest);
+        std::ranges::sort(names);
+        names.erase(std::unique(names.begin(), names.end()), names.end());
+        return names;
+    }
+
     std::string tree(const IsolationOptions& options) const override {
         if (is_folder(what_.output)) return fmt::format("/opt/{}/tree", what_.output.filename().string());
         std::string trees = "AppData/Local/omnistasis";
@@ -129,6 +156,15 @@ class Wine : public Emulation {
     }
 
   private:
+    /// Puts libraries of Windows that this Wine does not have into a prefix.
+    void add_libraries(const fs::path& prefix) const {
+        fs::path folder = prefix / "drive_c/windows/system32";
+        std::error_code failed;
+        for (const FolderEntry& entry : list_folder(what_.data / "wine"))
+            if (!entry.is_folder && !is_there(folder / entry.name))
+                fs::copy_file(what_.data / "wine" / entry.name, folder / entry.name, failed);
+    }
+
     /// "TREE/.absent/MODULE;PLACE!PLACE;LINE" as other systems have it (docs/proof.md).
     static std::string with_asker(std::string path) {
         std::size_t absent = path.find("/.absent/");
@@ -195,7 +231,10 @@ class Wine : public Emulation {
         fs::path cache = user_cache_folder("wine");
         if (cache.empty()) cache = what_.scratch;
         fs::path ready = cache / ("prefix-" + version_);
-        if (is_file(ready / "system.reg")) return ready;
+        if (is_file(ready / "system.reg")) {
+            add_libraries(ready);
+            return ready;
+        }
         auto staging = StagingFolder::make(cache, "prefix");
         if (!staging) return pass_on(staging);
         fs::path made = staging->path() / "prefix";
@@ -214,6 +253,7 @@ class Wine : public Emulation {
             return fail(ErrorKind::missing, "Wine can't be prepared", made.string(),
                         done->timed_out ? "it did not end in time" : done->err.substr(0, 400),
                         "see whether `wineboot` works here");
+        add_libraries(made);
         fs::rename(made, ready, failed);
         // Somebody else was faster.
         if (failed && !is_file(ready / "system.reg"))
