@@ -132,7 +132,8 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
     bool kept = build::OutputPlace::holds_outputs(folder);
     for (watch::ProofRun run : runs) {
         if (run.display && run.picture.empty())
-            run.picture = (kept ? folder : fs::current_path()) / (subject.program + "-window.png");
+            run.picture = (kept ? folder : fs::current_path()) /
+                          (fs::path(subject.program).stem().string() + "-window.png");
         bool by_structure = watch::is_bundle(subject.output);
         auto proof = by_structure ? watch::prove_structure(subject, folders_of_this_machine(subject))
                                   : watch::prove(subject, run);

@@ -2,6 +2,7 @@
 
 #include "native/elf_reader.h"
 #include "native/mach_o_loader.h"
+#include "native/opened_names.h"
 #include "native/pe_reader.h"
 #include "support/files.h"
 #include "support/letter_case.h"
@@ -76,6 +77,13 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const Ho
             if (need.found_file.empty()) need.found_file = in_folder(folder, short_name, any_case);
         bool known = std::ranges::any_of(needs, [&](const ForeignNeed& one) { return one.name == name; });
         if (!known) needs.push_back(std::move(need));
+    }
+    // What it opens by name, where that lies beside it.
+    if (looks_like_elf(bytes)) return needs;
+    for (const std::string& name : opened_names_elsewhere(bytes)) {
+        bool known = std::ranges::any_of(needs, [&](const ForeignNeed& one) { return one.name == name; });
+        std::string found = known ? std::string() : in_folder(beside, name, any_case);
+        if (!found.empty() && found != file) needs.push_back({name, found, true, true});
     }
     return needs;
 }

@@ -15,7 +15,8 @@ struct ForeignNeed {
     bool is_weak = false;   ///< it does without
 };
 
-/// What a native file (ELF, PE, Mach-O) needs besides the host libraries. Its own
+/// What a native file (ELF, PE, Mach-O) needs besides the host libraries, and what it opens by its name where
+/// that lies beside it. Its own
 /// system can't be asked, so libraries are looked for in few places: beside the file, for Linux where
 /// this machine keeps libraries of that processor, for macOS where the install name leads. An error where the
 /// file's headers are wrong.

@@ -37,6 +37,11 @@ LibraryIndex::LibraryIndex(const std::vector<std::string>& folders, bool any_cas
     }
 }
 
+std::vector<std::string> LibraryIndex::all(const std::string& name) const {
+    auto known = files_.find(any_case_ ? lower_case(name) : name);
+    return known == files_.end() ? std::vector<std::string>() : known->second;
+}
+
 std::string LibraryIndex::find(const std::string& name, const std::string& beside) const {
     auto known = files_.find(any_case_ ? lower_case(name) : name);
     if (known == files_.end()) return {};

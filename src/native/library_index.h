@@ -18,6 +18,9 @@ class LibraryIndex {
     /// most folders in common with it, and of those the one that lies highest; empty where there is none.
     std::string find(const std::string& name, const std::string& beside) const;
 
+    /// All of that name, in the order of the folders.
+    std::vector<std::string> all(const std::string& name) const;
+
   private:
     bool any_case_ = false;
     std::unordered_map<std::string, std::vector<std::string>> files_; ///< by file name

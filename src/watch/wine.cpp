@@ -179,6 +179,7 @@ class Wine : public Emulation {
 
     /// A path of the log as one of a root of this system; empty for what is Wine's own.
     std::string shown_as(const std::string& path) const {
+        if (is_library_name(base_name(path))) return {}; // looked for by Wine's own libraries
         std::string_view rest = path;
         for (std::string_view start : {"/prefix/dosdevices/c:/", "/prefix/drive_c/"}) {
             if (!rest.starts_with(start)) continue;

@@ -6,6 +6,7 @@
 #include "support/archive.h"
 
 #include <algorithm>
+#include <fstream>
 
 using namespace omnistasis;
 using namespace omnistasis::python;
@@ -72,19 +73,26 @@ TEST_CASE("a wheel is unpacked as its own list says, and not otherwise") {
               {{"tides/__init__.py", "TIDE = 7\n"}, {"tides-1.0.data/data/share/tides/a.txt", "a"}},
               record + "tides-1.0.data/data/share/tides/a.txt,,1\n");
     fs::path environment = folder.path() / "environment";
-    auto done = unpack_wheel(good, environment, "Lib/site-packages");
+    fs::path unpacked = folder.path() / "unpacked";
+    fs::create_directories(unpacked);
+    auto done = unpack_wheel(good, unpacked);
     INFO((done ? "" : done.error().what + done.error().why));
     REQUIRE(done);
+    REQUIRE(install_unpacked(unpacked, "tides-1.0-py3-none-any.whl", environment, "Lib/site-packages"));
     CHECK(read_text(environment / "Lib/site-packages/tides/__init__.py").value() == "TIDE = 7\n");
     CHECK(is_file(environment / "share/tides/a.txt"));
     CHECK(list_folder(environment).size() == 2);
+    // Its list says where the files are now, as seen from the modules.
+    std::string list = read_text(environment / "Lib/site-packages/tides-1.0.dist-info/RECORD").value();
+    CHECK(list.find("\n../../share/tides/a.txt,,1\n") != std::string::npos);
+    CHECK(list.starts_with("tides/__init__.py,sha256="));
 
     auto refused = [&](const std::string& name, const std::vector<std::pair<std::string, std::string>>& files,
                        const std::string& lines) {
         fs::path bad = wheel(folder, name, "tides-1.0", files, lines);
-        auto result = unpack_wheel(bad, folder.path() / ("for " + name), "Lib/site-packages");
+        fs::create_directories(folder.path() / ("for " + name));
+        auto result = unpack_wheel(bad, folder.path() / ("for " + name));
         REQUIRE_FALSE(result);
-        CHECK(list_folder(folder.path() / ("for " + name)).empty());
         return result.error().why;
     };
     CHECK(refused("changed-1.0-py3-none-any.whl", {{"tides/__init__.py", "TIDE = 8\n"}}, record) ==
@@ -92,11 +100,26 @@ TEST_CASE("a wheel is unpacked as its own list says, and not otherwise") {
     CHECK(refused("more-1.0-py3-none-any.whl", {{"tides/__init__.py", "TIDE = 7\n"}, {"tides/more.py", ""}},
                   record) == "tides/more.py is not on the list");
     // Another one's file at the same place.
-    fs::path other = wheel(folder, "other-1.0-py3-none-any.whl", "other-1.0",
-                           {{"tides/__init__.py", "TIDE = 9\n"}}, "tides/__init__.py,,9\n");
-    auto twice = unpack_wheel(other, environment, "Lib/site-packages");
+    auto beside = [&](const std::string& name, const std::string& file, const std::string& content) {
+        fs::path other = folder.path() / name;
+        fs::create_directories((other / file).parent_path());
+        std::ofstream(other / file) << content;
+        return install_unpacked(other, name + ".whl", environment, "Lib/site-packages");
+    };
+    CHECK(beside("same", "tides/__init__.py", "TIDE = 7\n"));
+    auto twice = beside("other", "tides/__init__.py", "TIDE = 9\n");
     REQUIRE_FALSE(twice);
     CHECK(twice.error().where == "Lib/site-packages/tides/__init__.py");
+    CHECK(twice.error().why == "other.whl brings one, and a package before it another");
+    // What nobody imports, and the modules of a namespace in the old way, may differ.
+    CHECK(beside("a", "tests/__init__.py", "1"));
+    CHECK(beside("b", "tests/__init__.py", "2"));
+    CHECK(beside("a", "README.md", "1"));
+    CHECK(beside("c", "README.md", "2"));
+    CHECK(beside("a", "port/__init__.py", "__import__('pkg_resources').declare_namespace(__name__)"));
+    CHECK(
+        beside("d", "port/__init__.py", "__path__ = __import__('pkgutil').extend_path(__path__, __name__)"));
+    CHECK_FALSE(beside("e", "port/__init__.py", "BERTHS = 4\n"));
 }
 
 TEST_CASE("environments are made of the wheels that a lock names, once") {

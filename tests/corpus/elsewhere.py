@@ -40,7 +40,13 @@ class Wine:
     target = "windows-x86_64"
 
     def __init__(self, options):
-        self.variables = {"WINEPREFIX": os.path.join(options.work, "wine"), "WINEDLLOVERRIDES": "winedbg.exe=d;wbemprox=d", "WINEDEBUG": "-all"}
+        prefix = os.path.join(options.work, "wine")
+        self.variables = {"WINEPREFIX": prefix, "WINEDLLOVERRIDES": "winedbg.exe=d;wbemprox=d", "WINEDEBUG": "-all"}
+        # What proofs bring too: compiled packages ask for it, and Wine 8 does not have it.
+        added = os.path.join(os.path.dirname(os.path.dirname(options.program)), "share/omnistasis/wine")
+        sweep.run(["wineboot", "-i"], "/tmp", dict(sweep.VARIABLES, HOME=os.environ.get("HOME", "/root"), **self.variables), 300)
+        for name in os.listdir(added):
+            shutil.copy(os.path.join(added, name), os.path.join(prefix, "drive_c/windows/system32"))
 
     def built(self, output):
         return ["wine", output]

@@ -84,6 +84,23 @@ void ExtensionNeeds::scan_extension(const Unit& unit, Expansion& out) {
         want_word(unit, word, from_python, reason, out);
         want_named_data(unit, word, reason, out);
     }
+    if (!from_python) want_required(unit, reason, out);
+}
+
+/// Texts of some compilers stand one behind the other, with no end of their own. In those only modules count
+/// of distributions that the unit's own requires.
+void ExtensionNeeds::want_required(const Unit& unit, const Reason& reason, Expansion& out) {
+    constexpr std::size_t shortest = 5; // shorter names stand in others by chance
+    const Distribution* owner = ground_.installed.owner_of(unit.file);
+    if (owner == nullptr) return;
+    std::vector<const Distribution*> required = ground_.required_by(*owner, {});
+    auto content =
+        required.empty() ? Result<MappedFile>(fail(ErrorKind::bad_input, "")) : MappedFile::open(unit.file);
+    if (!content) return;
+    for (const Distribution* one : required)
+        for (const std::string& top : top_level_modules(*one))
+            if (top.size() >= shortest && content->text().find(top) != std::string_view::npos)
+                imports_.want(top, reason, out);
 }
 
 /// Whether the distribution that a unit is of says that it requires another.

@@ -16,6 +16,7 @@ class ExtensionNeeds {
 
   private:
     bool requires_distribution(const Unit& unit, const std::string& module);
+    void want_required(const Unit& unit, const Reason& reason, Expansion& out);
     void want_names_in(const Unit& unit, const std::string& table, const Reason& reason, Expansion& out);
     void want_named_data(const Unit& unit, const std::string& word, const Reason& reason, Expansion& out);
     void want_word(const Unit& unit, const std::string& name, bool from_python, const Reason& reason,

@@ -102,6 +102,23 @@ const LibraryIndex& Ground::libraries() {
     return libraries_;
 }
 
+std::string Ground::library_of_packages(const std::string& name, const std::string& file) {
+    std::string folder = parent_folder_of(file);
+    std::string nearest = libraries().find(name, folder);
+    if (nearest.empty() || parent_folder_of(nearest) == folder) return nearest;
+    const Distribution* asks = installed.owner_of(file);
+    if (asks == nullptr) return nearest;
+    std::vector<const Distribution*> order{asks};
+    for (std::size_t i = 0; i < order.size(); ++i)
+        for (const Distribution* one : required_by(*order[i], {}))
+            if (std::ranges::find(order, one) == order.end()) order.push_back(one);
+    std::vector<std::string> all = libraries().all(name);
+    for (const Distribution* one : order)
+        for (const std::string& candidate : all)
+            if (installed.owner_of(candidate) == one) return candidate;
+    return nearest;
+}
+
 void Ground::settle_kind(Unit& unit) const {
     if (!here || unit.kind != UnitKind::data || unit.file.empty()) return;
     std::string name = lower_case(base_name(unit.file));
@@ -166,7 +183,10 @@ const Distribution* Ground::find_application() {
                         !places.is_own(finder.find(entry.module).root);
     if (!project.is_installed && !is_elsewhere) return nullptr;
     if (const Distribution* owner = installed.owner_of(entry.file)) return owner;
-    return installed.with_command(base_name(entry.file));
+    if (const Distribution* known = installed.with_command(base_name(entry.file))) return known;
+    // A command that is a script of its own is installed on this machine only.
+    const Distribution* owner = here ? here->installed.owner_of(entry.file) : nullptr;
+    return owner == nullptr ? nullptr : installed.named(owner->name);
 }
 
 bool Ground::is_of_application(const std::string& file) {

@@ -123,6 +123,9 @@ struct Ground {
     std::optional<std::string> library_place(const std::string& file) const;
     /// The libraries that the runtime and the packages for another system bring.
     const LibraryIndex& libraries();
+    /// Of those the one that `file` means: beside it, of its own distribution, of one that this requires,
+    /// else the nearest; empty where there is none.
+    std::string library_of_packages(const std::string& name, const std::string& file);
     /// The interpreter's arguments: first those that keep the user's own settings away from it.
     std::vector<std::string> isolated(std::vector<std::string> arguments) const;
 

@@ -210,8 +210,6 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         head.text(config.called);
         head.text("installed");
         head.boolean(config.installed);
-        head.text("user_folder");
-        head.boolean(config.user_folder);
         head.text("programs");
         head.text(config.programs);
         head.text("interpreter");

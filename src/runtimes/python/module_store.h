@@ -18,7 +18,6 @@ struct BootConfig {
     std::string entry_module;      ///< dotted name where the entry runs as a module (`-m`), else empty
     std::string called;            ///< module:function that the main program calls, else empty
     bool installed = false;        ///< a command of the system: what it is called by lies in the tree, too
-    bool user_folder = false;      ///< and it may ask where that user's own packages would lie
     std::string programs;          ///< folder of the programs that go along and it may start; empty: none
     std::string interpreter;       ///< place of what sys.executable names
     std::vector<std::string> path; ///< places for sys.path

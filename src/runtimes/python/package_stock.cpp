@@ -35,9 +35,28 @@ fs::path PackageStock::find(const std::string& file, const std::string& sha256) 
     return is_file(wheel) ? wheel : fs::path();
 }
 
+Result<fs::path> PackageStock::unpacked(const fs::path& wheel) const {
+    fs::path all = folder_ / "unpacked", made = all / wheel.parent_path().filename();
+    if (is_folder(made)) return made;
+    std::error_code failed;
+    fs::create_directories(all, failed);
+    if (failed) return fail(ErrorKind::unwritable, "can't make the folder", all.string(), failed.message());
+    auto staging = StagingFolder::make(all, "wheel");
+    if (!staging) return pass_on(staging);
+    fs::path inner = staging->path() / "files";
+    fs::create_directory(inner, failed);
+    if (auto done = unpack_wheel(wheel, inner); !done) return pass_on(done);
+    fs::rename(inner, made, failed);
+    if (failed && !is_folder(made))
+        return fail(ErrorKind::unwritable, "can't put the package in its place", made.string(),
+                    failed.message());
+    return made;
+}
+
 Result<fs::path> PackageStock::environment(const std::vector<LockedPackage>& packages,
                                            const std::string& site_packages) const {
-    std::string subject = site_packages;
+    constexpr std::string_view layout = "2"; // of environments
+    std::string subject = fmt::format("{} {}", layout, site_packages);
     std::vector<fs::path> wheels;
     std::vector<std::string> missing;
     for (const LockedPackage& package : packages) {
@@ -66,8 +85,12 @@ Result<fs::path> PackageStock::environment(const std::vector<LockedPackage>& pac
     if (!staging) return pass_on(staging);
     fs::path inner = staging->path() / "all";
     fs::create_directories(inner / site_packages, failed);
-    for (const fs::path& wheel : wheels)
-        if (auto done = unpack_wheel(wheel, inner, site_packages); !done) return pass_on(done);
+    for (const fs::path& wheel : wheels) {
+        auto files = unpacked(wheel);
+        if (!files) return pass_on(files);
+        auto done = install_unpacked(*files, wheel.filename().string(), inner, site_packages);
+        if (!done) return pass_on(done);
+    }
     fs::rename(inner, made, failed);
     if (failed && !is_folder(made))
         return fail(ErrorKind::unwritable, "can't put the packages in their place", made.string(),

@@ -33,6 +33,9 @@ class PackageStock {
     const std::filesystem::path& folder() const { return folder_; }
 
   private:
+    /// The folder with a wheel's files, by the wheel's content.
+    Result<std::filesystem::path> unpacked(const std::filesystem::path& wheel) const;
+
     std::filesystem::path folder_;
 };
 

@@ -115,7 +115,7 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
 
 std::string PythonRuntime::library_for(const std::string& name, const std::string& file) {
     std::string folder = parent_folder_of(file);
-    std::string found = ground_.libraries().find(fs::path(name).filename().string(), folder);
+    std::string found = ground_.library_of_packages(fs::path(name).filename().string(), file);
     if (found.empty() || system_of(ground_.facts.target) != System::windows) return found;
     // Windows looks beside what was loaded and beside the program.
     std::string place = parent_folder_of(place_of_library(found));

@@ -109,9 +109,11 @@ std::vector<trace::NeededPackage> TargetPackages::all_missing() {
     std::map<std::string, trace::NeededPackage> missing;
     add_absent(missing);
     // The application itself, where it is an installed one.
-    const Distribution* application =
-        ground_.project.is_installed ? ground_.here->installed.with_command(base_name(ground_.entry.file))
-                                     : nullptr;
+    const Distribution* application = nullptr;
+    if (ground_.project.is_installed) {
+        application = ground_.here->installed.with_command(base_name(ground_.entry.file));
+        if (application == nullptr) application = ground_.here->installed.owner_of(ground_.entry.file);
+    }
     if (application != nullptr && ground_.installed.named(application->name) == nullptr)
         missing.try_emplace(application->name, needed(application->name, "", ground_.entry.file, 0));
     add_required(missing);

@@ -43,7 +43,6 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
 
     config.moved = gathered_.moved;
     config.installed = !ground_.installed_files.empty();
-    config.user_folder = std::ranges::find(units, "site", &Unit::name) != units.end();
     // Programs that the system installed look for their data in the folders that it has for all of them.
     if (std::ranges::any_of(ground_.installed_files,
                             [](const std::string& file) { return file.starts_with("/usr/share/"); }))

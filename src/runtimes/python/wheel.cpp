@@ -5,12 +5,14 @@
 #include "support/files.h"
 #include "support/hash.h"
 #include "support/target_info.h"
+#include "support/text.h"
 
 #include <algorithm>
 #include <charconv>
 #include <fmt/format.h>
 #include <map>
 #include <openssl/evp.h>
+#include <set>
 #include <vector>
 
 namespace omnistasis::python {
@@ -106,6 +108,37 @@ std::string place_in_environment(const std::string& inner, const std::string& si
     return rest.starts_with("data/") ? rest.substr(5) : std::string();
 }
 
+/// The list of an installed package, seen from the folder of modules, as installers rewrite it.
+std::string installed_list(const std::string& text, const std::string& site_packages) {
+    std::string list;
+    for (const RecordLine& line : record_lines(text)) {
+        std::string to = place_in_environment(line.path, site_packages);
+        if (to.empty()) continue;
+        std::string path = fs::path(to).lexically_relative(site_packages).string();
+        if (path.find_first_of(",\"") != std::string::npos) {
+            replace_all(path, "\"", "\"\"");
+            path = "\"" + path + "\"";
+        }
+        list += fmt::format("{},{},{}\n", path, line.hash, line.size == 0 ? "" : std::to_string(line.size));
+    }
+    return list;
+}
+
+/// Whether packages may differ in a file, seen from the folder of modules, and be installed together all the
+/// same: what only their developers need, and the modules of old packages that share a namespace.
+bool may_be_shared(const std::string& inner, std::string_view one, std::string_view other) {
+    static const std::set<std::string, std::less<>> of_developers{
+        "tests", "test", "testing", "docs", "doc", "examples", "example", "scripts", "benchmarks"};
+    std::string top = inner.substr(0, inner.find('/'));
+    bool is_module = inner.ends_with(".py") || inner.ends_with(".pyd") || inner.ends_with(".so");
+    if (of_developers.contains(top) || (top == inner && !is_module)) return true;
+    auto is_namespace = [](std::string_view text) {
+        return text.find("declare_namespace") != std::string_view::npos ||
+               text.find("extend_path") != std::string_view::npos;
+    };
+    return inner.ends_with("/__init__.py") && is_namespace(one) && is_namespace(other);
+}
+
 } // namespace
 
 std::optional<WheelName> read_wheel_name(std::string_view file_name) {
@@ -151,16 +184,13 @@ std::vector<std::string> platform_tags(const std::string& target) {
     return tags;
 }
 
-Result<void> unpack_wheel(const std::filesystem::path& wheel, const std::filesystem::path& environment,
-                          const std::string& site_packages) {
-    std::error_code failed;
-    fs::create_directories(environment, failed);
-    auto staging = StagingFolder::make(environment, "wheel");
-    if (!staging) return pass_on(staging);
-    fs::path folder = staging->path() / "files";
-    fs::create_directory(folder, failed);
+Result<void> unpack_wheel(const std::filesystem::path& wheel, const std::filesystem::path& folder) {
     if (auto done = unpack_archive(wheel, folder, largest_wheel); !done) return done;
-    if (auto right = check_record(wheel, folder); !right) return right;
+    return check_record(wheel, folder);
+}
+
+Result<void> install_unpacked(const std::filesystem::path& folder, const std::string& name,
+                              const std::filesystem::path& environment, const std::string& site_packages) {
     Result<void> result;
     each_entry_below(folder, [&](const fs::directory_entry& entry) {
         if (!result || !entry.is_regular_file()) return;
@@ -172,16 +202,24 @@ Result<void> unpack_wheel(const std::filesystem::path& wheel, const std::filesys
         fs::create_directories(to.parent_path(), error);
         if (is_there(to)) {
             auto one = read_text(to), other = read_text(entry.path());
-            if (one && other && *one != *other)
-                result = fail(
-                    ErrorKind::bad_input, "two packages have a file at the same place", place,
-                    fmt::format("{} brings one, and a package before it another", wheel.filename().string()),
-                    "only one of the two packages can be installed");
+            std::string inner = relative_to(place, site_packages);
+            if (one && other && *one != *other && !may_be_shared(inner, *one, *other))
+                result = fail(ErrorKind::bad_input, "two packages have a file at the same place", place,
+                              fmt::format("{} brings one, and a package before it another", name),
+                              "only one of the two packages can be installed");
             return;
         }
-        fs::rename(entry.path(), to, error);
+        if (place.ends_with(".dist-info/RECORD")) {
+            auto text = read_text(entry.path());
+            result = text ? write_atomically(to, installed_list(*text, site_packages))
+                          : Result<void>(pass_on(text));
+            return;
+        }
+        // Nothing is ever changed there: one copy serves all environments.
+        fs::create_hard_link(entry.path(), to, error);
+        if (error) fs::copy_file(entry.path(), to, error);
         if (error)
-            result = fail(ErrorKind::unwritable, "can't unpack the wheel", to.string(), error.message());
+            result = fail(ErrorKind::unwritable, "can't install the package", to.string(), error.message());
     });
     return result;
 }

@@ -28,10 +28,13 @@ bool fits(const WheelName& wheel, int minor, const std::string& target);
 /// The platforms, as tags name them, whose wheels run on a target; the newest first.
 std::vector<std::string> platform_tags(const std::string& target);
 
-/// Unpacks a wheel below the folder of an environment, as an installer does: its modules go to
-/// `site_packages` in it, its data beside. Every file is compared with the wheel's own list of them (RECORD).
-/// A file that another wheel has put at the same place with another content is an error.
-Result<void> unpack_wheel(const std::filesystem::path& wheel, const std::filesystem::path& environment,
-                          const std::string& site_packages);
+/// Unpacks a wheel into an empty folder, as it is, and compares it with its own list (RECORD).
+Result<void> unpack_wheel(const std::filesystem::path& wheel, const std::filesystem::path& folder);
+
+/// Installs what was unpacked from the wheel `name` into an environment, modules below `site_packages`; files
+/// that are never changed are not copied where the disk allows it. A file that another package has at the
+/// same place, with another content, is an error, but for those that nobody imports.
+Result<void> install_unpacked(const std::filesystem::path& folder, const std::string& name,
+                              const std::filesystem::path& environment, const std::string& site_packages);
 
 } // namespace omnistasis::python

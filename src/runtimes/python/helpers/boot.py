@@ -229,8 +229,14 @@ def _with_modules_of_the_store(pkgutil):
     pkgutil.iter_importer_modules.register(TreeFinder, TreeFinder.iter_modules)
 
 
+def _with_user_folders(site):
+    """The interpreter's start sets these, where it looks into the user's folders: the application does not."""
+    site.getusersitepackages()
+    site.ENABLE_USER_SITE = False
+
+
 # What is done to modules of the standard library once they have been executed.
-_CHANGED = {"pkgutil": _with_modules_of_the_store}
+_CHANGED = {"pkgutil": _with_modules_of_the_store, "site": _with_user_folders}
 if sys.platform == "linux":
     _CHANGED["ctypes.util"] = _with_own_libraries
 
@@ -560,10 +566,6 @@ def run_main():
     del sys.argv[0]  # our own file; the launcher's name as it was called follows
     if CONFIG["installed"]:
         # Such programs look for their data from where they lie themselves, or where a user's own would lie.
-        if CONFIG["user_folder"]:
-            import site
-
-            site.getuserbase()
         sys.argv[0] = _in_tree(CONFIG["main_folder"]) + SEPARATOR + sys.argv[0].rpartition(SEPARATOR)[2]
     if hasattr(sys, "orig_argv"):
         sys.orig_argv[:] = [sys.executable] + sys.argv
