@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <sstream>
 
 namespace omnistasis {
 
@@ -71,6 +72,53 @@ Result<std::vector<std::string>> fetch_command(const KnownRuntime& runtime, cons
     return pip;
 }
 
+/// What a client said last.
+std::string last_said(const Result<ProgramOutput>& output) {
+    std::string text = output ? output->err : output.error().what;
+    while (text.ends_with('\n')) text.pop_back();
+    return text.substr(text.rfind('\n') + 1);
+}
+
+/// Debian's packages of another architecture, unpacked into one folder; the lists and settings of this
+/// system's own apt stay as they are.
+Result<void> unpack_debian_packages(const KnownRuntime& runtime, const fs::path& work, const fs::path& to,
+                                    const std::function<void(const std::string&)>& tell) {
+    std::error_code failed;
+    for (const char* folder : {"state/lists/partial", "cache/archives/partial", "packages"})
+        fs::create_directories(work / folder, failed);
+    std::vector<std::string> options;
+    for (const std::string& option :
+         {"APT::Architecture=" + runtime.classifier, "APT::Architectures::=" + runtime.classifier,
+          "Dir::State=" + (work / "state").string(), "Dir::Cache=" + (work / "cache").string(),
+          std::string("Dir::State::status=/dev/null"), std::string("APT::Sandbox::User=root")})
+        options.insert(options.end(), {"-o", option});
+    auto run = [&](std::vector<std::string> command) -> Result<void> {
+        tell(fmt::format("{}", fmt::join(command, " ")));
+        auto output = run_program(command);
+        if (output && output->exit_code == 0) return {};
+        return fail(
+            ErrorKind::missing, fmt::format("Debian's packages for {} were not brought", runtime.target),
+            "apt's sources", last_said(output),
+            "unpack them elsewhere into one folder (dpkg-deb -x), and add that with `omnistasis runtimes "
+            "add FOLDER`");
+    };
+    std::vector<std::string> update{"apt-get", "-q"};
+    update.insert(update.end(), options.begin(), options.end());
+    std::vector<std::string> download{"env", "-C", (work / "packages").string()};
+    download.insert(download.end(), update.begin(), update.end());
+    update.emplace_back("update");
+    download.emplace_back("download");
+    std::istringstream names(runtime.package);
+    for (std::string name; names >> name;) download.push_back(name);
+    if (auto done = run(update); !done) return done;
+    if (auto done = run(download); !done) return done;
+    for (const FolderEntry& package : list_folder(work / "packages"))
+        if (auto done = run({"dpkg-deb", "-x", (work / "packages" / package.name).string(), to.string()});
+            !done)
+            return done;
+    return {};
+}
+
 } // namespace
 
 Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeStock& stock,
@@ -79,17 +127,20 @@ Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeS
     fs::create_directories(stock.folder(), failed);
     auto staging = StagingFolder::make(stock.folder(), "fetch");
     if (!staging) return pass_on(staging);
+    if (runtime.client == "apt") {
+        fs::path tree = staging->path() / "tree";
+        auto done = unpack_debian_packages(runtime, staging->path() / "apt", tree, tell);
+        return done ? stock.add(tree) : Result<StockedRuntime>(pass_on(done));
+    }
     auto command = fetch_command(runtime, staging->path());
     if (!command) return pass_on(command);
     tell(fmt::format("{}", fmt::join(*command, " ")));
     auto output = run_program(*command);
     std::vector<FolderEntry> files = list_folder(staging->path());
     if (!output || output->exit_code != 0 || files.size() != 1) {
-        std::string why = output ? output->err : output.error().what;
-        while (why.ends_with('\n')) why.pop_back();
         return fail(ErrorKind::missing,
                     fmt::format("{} {} was not brought", runtime.package, runtime.package_version),
-                    runtime.client + "'s registry", why.substr(why.rfind('\n') + 1),
+                    runtime.client + "'s registry", last_said(output),
                     fmt::format("get the package elsewhere, and add it with `omnistasis runtimes add FILE`; "
                                 "its SHA-256 is {}",
                                 runtime.sha256));

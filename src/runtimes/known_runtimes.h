@@ -15,11 +15,11 @@ struct KnownRuntime {
     std::string language;
     std::string target;
     std::string version; ///< of the runtime
-    std::string client;  ///< that brings it: "pip", "npm", "mvn"
-    std::string package;
+    std::string client;  ///< that brings it: "pip", "npm", "mvn", "apt"
+    std::string package; ///< of apt several, with blanks between them
     std::string package_version;
-    std::string classifier; ///< of Maven's packages of one version; else empty
-    std::string sha256;     ///< of the file that the client brings
+    std::string classifier; ///< of Maven's packages of one version; the architecture of Debian's; else empty
+    std::string sha256;     ///< of the file that the client brings; empty of apt, which checks it itself
 };
 
 /// All of them, the newest of each language and target last. `data` is Omnistasis's folder of data.

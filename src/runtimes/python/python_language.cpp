@@ -50,12 +50,9 @@ Result<StockedRuntime> stocked_python(const std::string& target, const std::stri
     if (auto found = stock.newest("python", target, minor)) return *found;
     if (auto found = stock.newest("python", target)) return *found;
     std::string hint =
-        system_of(target) != System::linux
-            ? fmt::format("omnistasis runtimes fetch python --target {} brings one; one that you have "
-                          "is added with `omnistasis runtimes add`",
-                          target)
-            : std::string("add a tree of it, as Debian's packages for it unpack, with "
-                          "`omnistasis runtimes add`");
+        fmt::format("omnistasis runtimes fetch python --target {} brings one; one that you have is "
+                    "added with `omnistasis runtimes add`",
+                    target);
     return fail(ErrorKind::missing, fmt::format("there is no Python for {}", target), "",
                 "none was added for it", hint);
 }
