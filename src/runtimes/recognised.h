@@ -13,6 +13,7 @@ struct Recognised {
     std::string target;
     std::string folder{};  ///< that holds all of it, relative; empty where that is the whole folder
     std::string problem{}; ///< why nothing can be built with it; empty where something can
+    std::string advice{};  ///< what to do about that; empty: what is usual
     std::vector<std::string> remarks{}; ///< what it lacks, and what that means
 };
 

@@ -142,8 +142,10 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
             one.remarks = runtime.remarks;
             folder = runtime.folder;
             if (!runtime.problem.empty())
-                return fail(ErrorKind::bad_input, "the runtime is not whole", source.string(),
-                            runtime.problem, "get it anew from where its publisher offers it");
+                return fail(ErrorKind::bad_input, "nothing can be built with this runtime", source.string(),
+                            runtime.problem,
+                            runtime.advice.empty() ? "get it anew from where its publisher offers it"
+                                                   : runtime.advice);
             seen.push_back(fmt::format("{} ({} {} for {})", runtime.program, language, runtime.version,
                                        runtime.target.empty() ? "an unknown system" : runtime.target));
         }

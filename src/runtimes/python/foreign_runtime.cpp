@@ -12,6 +12,7 @@
 #include <cstdio>
 #include <fmt/format.h>
 #include <optional>
+#include <sstream>
 
 namespace omnistasis::python {
 
@@ -19,6 +20,7 @@ namespace {
 
 /// Where one keeps its parts; paths in the folder that it was found in.
 struct Layout {
+    std::string problem{}, advice{}; ///< why nothing can be built with it, and what to do; empty: it can
     std::string root{};
     std::string program{};
     std::string image{};      ///< the program, or the library, that has the interpreter in it
@@ -48,15 +50,43 @@ std::string joined(const std::string& folder, const std::string& name) {
     return folder.empty() ? name : folder + "/" + name;
 }
 
+/// A virtual environment of Windows: its programs start those of an installation elsewhere.
+std::optional<Layout> windows_environment(const fs::path& base, const std::string& folder) {
+    std::string root = fs::path(folder).parent_path().string();
+    auto said = read_text(base / root / "pyvenv.cfg");
+    if (!said || lower_case(fs::path(folder).filename().string()) != "scripts") return std::nullopt;
+    std::string home;
+    std::istringstream lines(*said);
+    for (std::string line; std::getline(lines, line);)
+        if (std::size_t equal = line.find('='); line.starts_with("home") && equal != std::string::npos)
+            home = line.substr(line.find_first_not_of(" \t=", equal));
+    while (!home.empty() && (home.back() == '\r' || home.back() == ' ')) home.pop_back();
+    Layout layout{
+        .root = root, .program = joined(folder, "python.exe"), .image = joined(folder, "python.exe")};
+    layout.problem = fmt::format("it is a virtual environment of the installation {}",
+                                 home.empty() ? "that its pyvenv.cfg names" : home);
+    layout.advice = "copy that folder here and add it; packages come with `omnistasis packages fetch`";
+    return layout;
+}
+
 std::optional<Layout> windows_layout(const fs::path& base, const std::string& root) {
     Layout layout{.root = root, .program = joined(root, "python.exe")};
     for (const FolderEntry& entry : list_folder(base / root))
         if (!digits_of(lower_case(entry.name), "python", ".dll").empty())
             layout.image = joined(root, entry.name);
-    if (layout.image.empty()) return std::nullopt;
+    if (layout.image.empty()) return windows_environment(base, root);
     layout.library = folder_with(base, {joined(root, "Lib"), joined(root, "lib")}, {"os.py", "os.pyc"});
-    layout.extensions =
-        folder_with(base, {joined(root, "DLLs"), root.empty() ? "." : root}, {"_socket.pyd", "_ctypes.pyd"});
+    layout.extensions = folder_with(
+        base, {joined(root, "DLLs"), root.empty() ? "." : root, joined(root, "Lib"), joined(root, "lib")},
+        {"_socket.pyd", "_ctypes.pyd"});
+    std::string packed = fs::path(layout.image).stem().string() + ".zip";
+    if (layout.library.empty() && is_file(base / joined(root, packed))) {
+        layout.problem =
+            fmt::format("its standard library is packed without sources ({}), and they are what a "
+                        "trace reads",
+                        packed);
+        layout.advice = "add an installation; `omnistasis runtimes fetch python` brings one";
+    }
     return layout;
 }
 
@@ -182,13 +212,24 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
         native::NativeKind kind = native::kind_of((folder / layout.program).string());
         Recognised one{layout.program, version_of(folder, layout),
                        kind.targets.empty() ? std::string() : kind.targets.front(), whole_of(layout.root)};
-        if (layout.library.empty())
+        one.problem = layout.problem;
+        one.advice = layout.advice;
+        if (!one.problem.empty())
+            one.remarks.clear();
+        else if (layout.library.empty())
             one.problem = "its standard library is not there: no os.py in Lib or lib/python3.X";
         else if (layout.extensions.empty())
             one.problem = "the compiled modules of its library are not there: no _socket.pyd in DLLs";
         bool has_tk = is_file(folder / layout.extensions / "_tkinter.pyd");
         if (has_tk && !is_folder(folder / layout.root / "tcl"))
             one.remarks.push_back("it has no scripts of Tcl: windows of tkinter can't be opened with it");
+        if (native::kind_of((folder / layout.program).string()).targets.empty() && one.problem.empty())
+            one.problem = "its program is for a processor that is no target: 64 bits are needed";
+        bool is_windows = layout.program.ends_with(".exe");
+        if (is_windows && one.problem.empty() && !is_file(folder / layout.root / "python3.dll"))
+            one.remarks.push_back(
+                "it has no python3.dll: packages that are compiled for several versions (abi3) can't "
+                "be loaded with it");
         found.push_back(std::move(one));
     }
     return found;

@@ -50,7 +50,8 @@ std::string Places::of_root(const std::string& root) const {
         std::string inner = relative_to(root, project_folder_);
         return inner.empty() ? own_place_ : own_place_ + "/" + inner;
     }
-    if (root == extensions_) return extensions_place_;
+    // Some runtimes keep both in one folder.
+    if (root == extensions_ && root != standard_library_) return extensions_place_;
     if (is_standard(root)) return library_;
     if (is_programs_own(root)) return relative_to(root, "/usr");
     auto inner = inner_places_.find(root);
