@@ -298,7 +298,7 @@ Result<void> build_target(const BuildOptions& options, std::vector<std::string>&
     if (!job) return progress.clear(), pass_on(job);
     all = job->targets;
     const std::string& target = job->project.targets.front();
-    witness.pass_over(job->project.output_folder(target));
+    pass_over_outputs(*job, witness);
     build::KeptBuild kept(settings_text(options) + '\4' + target, job->store);
     auto stops = [&] {
         return options.strict && std::ranges::any_of(job->graph.loose_ends,

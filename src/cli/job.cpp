@@ -89,6 +89,13 @@ Result<Job> load_job(const JobOptions& options) {
     return job;
 }
 
+void pass_over_outputs(const Job& job, Witness& witness) {
+    bool is_split = job.targets.size() > 1 && !job.project.out.empty();
+    for (const std::string& target : known_targets())
+        witness.pass_over(is_split ? job.project.out.parent_path() / target
+                                   : job.project.output_folder(target));
+}
+
 std::string settings_text(const JobOptions& job_options) {
     const ProjectOptions& options = job_options.project;
     std::string text = options.entry + '\3' + job_options.target;
@@ -116,7 +123,7 @@ Result<Job> look_at_project(const JobOptions& options, Observer& observer,
     auto job = load_job(options);
     if (!job) return job;
     // The record of the trace is written there.
-    witness.pass_over(job->project.output_folder(job->project.targets.front()));
+    pass_over_outputs(*job, witness);
     trace::KeptTrace kept(settings_text(options), job->store);
     if (auto traced = kept.find()) {
         job->graph = std::move(traced->graph);

@@ -5,6 +5,7 @@
 #include "cli/terminal.h"
 #include "native/host_libraries.h"
 #include "project/project.h"
+#include "support/witness.h"
 #include "trace/graph.h"
 
 #include <CLI/CLI.hpp>
@@ -44,6 +45,9 @@ struct Job {
 /// Loads the project and checks what it names. Without a target in the options the job is for this machine's,
 /// if that is among the project's, else for the first.
 Result<Job> load_job(const JobOptions& options);
+
+/// Has the outputs of all targets passed over: a build of one target means nothing to those of others.
+void pass_over_outputs(const Job& job, Witness& witness);
 
 /// Everything in the options that the work on a project depends on.
 std::string settings_text(const JobOptions& options);

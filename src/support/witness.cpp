@@ -109,7 +109,9 @@ std::optional<std::string> Witness::testimony() const {
     if (!checkable) return std::nullopt;
     std::vector<const std::string*> paths;
     for (const std::string& path : seen)
-        if (passed_over_.empty() || !(path + "/").starts_with(passed_over_)) paths.push_back(&path);
+        if (std::ranges::none_of(passed_over_,
+                                 [&](const std::string& one) { return (path + "/").starts_with(one); }))
+            paths.push_back(&path);
     std::vector<Sight> sights = look_at_all(paths);
     for (const Sight& sight : sights)
         if (sight.latest >= started - clock_grain) return std::nullopt;

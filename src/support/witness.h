@@ -25,8 +25,9 @@ class Witness {
     /// Notes that the work depends on something else, which can't be looked at again: there is no testimony.
     static void saw_what_cannot_be_checked();
 
-    /// What is below a folder does not count: the work writes there.
-    void pass_over(const std::filesystem::path& folder) { passed_over_ = folder.string() + "/"; }
+    /// What is below a folder does not count: the work writes there, or does so another time. For several
+    /// folders it is called again.
+    void pass_over(const std::filesystem::path& folder) { passed_over_.push_back(folder.string() + "/"); }
 
     /// What was seen, to be kept; nothing where something changed while the work was done, or so shortly
     /// before that a further change might not show.
@@ -39,7 +40,7 @@ class Witness {
     static void saw_all_of(std::string_view testimony);
 
   private:
-    std::string passed_over_;
+    std::vector<std::string> passed_over_;
 };
 
 } // namespace omnistasis
