@@ -109,7 +109,7 @@ endif()
 find_program(MINGW_CXX x86_64-w64-mingw32-g++)
 find_program(MINGW_CC x86_64-w64-mingw32-gcc)
 if(MINGW_CXX AND MINGW_CC)
-  sources_of(sources windows self_windows files_windows unpack_windows stream_layout tree_place_windows program_windows old_trees_windows
+  sources_of(sources windows self_windows files_windows unpack_windows stream_layout tree_place_windows program_windows error_text_windows old_trees_windows
     payload_reader code_filter sha256)
   add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${sources}" objects ${freestanding_flags} -DUNICODE -D_WIN32_WINNT=0x0A00)
   add_foreign_objects(windows-x86_64 ${MINGW_CC} "${zstd_decoder}" inputs ${decoder_flags})

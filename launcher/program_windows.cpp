@@ -1,5 +1,6 @@
 #include "program_windows.h"
 
+#include "error_text_windows.h"
 #include "start_text.h"
 
 #include <stdio.h>
@@ -168,6 +169,11 @@ void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure)
     startup.hStdInput = GetStdHandle(STD_INPUT_HANDLE);
     startup.hStdOutput = GetStdHandle(STD_OUTPUT_HANDLE);
     startup.hStdError = GetStdHandle(STD_ERROR_HANDLE);
+    // Nobody sees what a program without a console says of its errors.
+    static ErrorText errors;
+    bool is_unseen =
+        is_window() && (startup.hStdError == nullptr || startup.hStdError == INVALID_HANDLE_VALUE);
+    if (is_unseen) startup.hStdError = errors.begin();
     const HANDLE streams[] = {startup.hStdInput, startup.hStdOutput, startup.hStdError};
     for (HANDLE stream : streams)
         if (stream != nullptr && stream != INVALID_HANDLE_VALUE)
@@ -181,11 +187,13 @@ void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure)
         set(failure, exit_no_start, L"can't start", program, GetLastError());
         return;
     }
+    if (is_unseen) errors.passed_on();
     if (job != nullptr) AssignProcessToJobObject(job, process.hProcess);
     ResumeThread(process.hThread);
     WaitForSingleObject(process.hProcess, INFINITE);
     DWORD code = 0;
     GetExitCodeProcess(process.hProcess, &code);
+    if (is_unseen) errors.tell(self, code);
     ExitProcess(code);
 }
 
