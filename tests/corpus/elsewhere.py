@@ -52,7 +52,12 @@ class Wine:
         return ["wine", output]
 
     def source(self, runtime, environment, subject):
-        variables = {"PYTHONPATH": windows_path(environment + "/Lib/site-packages")} if environment else {}
+        # Path files count too, as where the packages are installed.
+        start = os.path.join(self.variables["WINEPREFIX"], "drive_c/start")
+        os.makedirs(start, exist_ok=True)
+        with open(os.path.join(start, "sitecustomize.py"), "w") as file:
+            file.write("import os, site\nsite.addsitedir(os.environ['PACKAGES_FROM'])\n")
+        variables = {"PYTHONPATH": "C:\\start", "PACKAGES_FROM": windows_path(environment + "/Lib/site-packages")} if environment else {}
         return ["wine", os.path.join(runtime, "python.exe"), windows_path(subject.entry)], variables
 
 
