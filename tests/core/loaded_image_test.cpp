@@ -58,6 +58,16 @@ TEST_CASE("a table of names in a library is read for each format that the compil
         CHECK(names_with("x86_64-w64-mingw32-gcc", "'-DEXPORT=__declspec(dllexport)'") == wanted);
     if (std::system("command -v aarch64-linux-gnu-gcc >/dev/null") == 0)
         CHECK(names_with("aarch64-linux-gnu-gcc", "-fPIC -DEXPORT= -nostdlib") == wanted);
+    // Pointers of newer files are chains of what the loader has to do; older ones are as they are.
+    auto mach = [](const std::string& processor, const std::string& system) {
+        return "sh -c 'f=; for a; do case $a in *.c) c=$a;; *.bin) f=$a;; esac; done; clang -target " +
+               processor + "-apple-macos" + system +
+               " -DEXPORT= -c \"$c\" -o \"$f.o\" && ld64.lld-14 -arch " + processor +
+               " -platform_version macos " + system + " 12.3 -dylib -o \"$f\" \"$f.o\"' x";
+    };
+    if (std::system("command -v ld64.lld-14 >/dev/null && command -v clang >/dev/null") == 0)
+        for (const char* processor : {"arm64", "x86_64"})
+            CHECK(names_with(mach(processor, "11.0"), "") == wanted);
     CHECK_FALSE(LoadedImage::of(as_bytes("no native file")));
 }
 
@@ -72,4 +82,6 @@ TEST_CASE("a library is the one beside who asks, else of the nearest folder") {
     CHECK(exact.find("two.dll", root + "/b/y") == root + "/a/x/two.dll");
     CHECK(any.find("asks.pyd", root).empty());
     CHECK(any.find("none.dll", root).empty());
+    CHECK(any.all("one.DLL") == std::vector<std::string>{root + "/a/one.dll", root + "/runtime/one.dll"});
+    CHECK(any.all("none.dll").empty());
 }

@@ -42,6 +42,17 @@ TEST_CASE("modules are found in the interpreter's order of preference") {
     CHECK(finder.modules_in("quay") == Names{"quay.berth", "quay.crane"});
 }
 
+TEST_CASE("a module of the library that can't be loaded is not found, and another of its name is") {
+    test::Folder folder;
+    for (const char* name : {"dynload/_tide.so", "dynload/_wind.so", "site/_wind.py"}) folder.write(name);
+    Facts known = facts();
+    known.extensions = folder / "dynload";
+    known.unloadable = {{"_tide", "/opt/somebody/libtide.dylib"}, {"_wind", "/opt/somebody/libwind.dylib"}};
+    ModuleFinder finder(known, {folder / "dynload", folder / "site"});
+    CHECK_FALSE(finder.find("_tide"));
+    CHECK(finder.find("_wind").file == folder / "site/_wind.py");
+}
+
 TEST_CASE("what else could be meant by a name") {
     test::Folder folder;
     for (const char* name : {"a/tide/__init__.py", "a/tide.py", "b/tide.py",
