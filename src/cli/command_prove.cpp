@@ -121,7 +121,7 @@ void add_prove_command(CLI::App& program, const std::vector<std::string>& argume
         ->option_text("FILE");
     command->add_option("--exit-code", options->exit_code, "expect this exit code (default: 0)")
         ->option_text("N")
-        ->check(CLI::Range(0, 255));
+        ->check(CLI::Range(0, 0x7FFFFFFF));
     command->add_option("--set", options->variables, "set this variable of its environment, as LANG or TZ")
         ->option_text("NAME=VALUE")
         ->allow_extra_args(false);

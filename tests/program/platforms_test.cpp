@@ -53,13 +53,13 @@ compress = "fast"
         return shell("export OMNISTASIS_RUNTIMES=\"$PWD/stock\"; " + command);
     }
     void stock(const std::string& target) {
-        ProgramOutput added =
-            here(std::string(test::quoted_program) + " runtimes add '" OTHER_RUNTIMES "/" + target + "'");
+        ProgramOutput added = here(std::string(omnistasis::test::quoted_program) +
+                                   " runtimes add '" OTHER_RUNTIMES "/" + target + "'");
         INFO(added.err);
         REQUIRE(added.exit_code == 0);
     }
     ProgramOutput build(const std::string& options) {
-        return here(std::string(test::quoted_program) + " build " + options);
+        return here(std::string(omnistasis::test::quoted_program) + " build " + options);
     }
 };
 
@@ -76,7 +76,8 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     REQUIRE(work.build("--target windows-x86_64 --out one").exit_code == 0);
     REQUIRE(work.build("--target windows-x86_64 --out two --form folder --mode window").exit_code == 0);
     work.shell("mkdir icon; wrestool -x -t 14 -o icon one/board.exe; cd icon; icotool -x *.ico; " +
-               std::string(test::quoted_program) + " icon-set ../art/board.svg -o own/ ; cp own/48x48.png .");
+               std::string(omnistasis::test::quoted_program) +
+               " icon-set ../art/board.svg -o own/ ; cp own/48x48.png .");
     CHECK(work.shell("icotool -l icon/*.ico | wc -l").out == "10\n");
     CHECK(work.shell("python3 -c \"import struct,zlib,sys\ndef rows(f):\n b=open(f,'rb').read();at=8;d=b''\n"
                      " while at<len(b):\n  n,t=struct.unpack('>I4s',b[at:at+8]);d+=b[at+8:at+8+n] if "
@@ -202,10 +203,56 @@ TEST_CASE("an application bundle for macOS is sealed as its format asks") {
               "LC_CODE_SIGNATURE"));
 }
 
+TEST_CASE("a bundle for macOS is proved by its structure, and a damaged one is not") {
+    Board work("structure");
+    work.stock("macos-aarch64");
+    REQUIRE(work.build("--target macos-aarch64 --out one").exit_code == 0);
+    REQUIRE(work.build("--target macos-aarch64 --out two --form folder").exit_code == 0);
+    for (const char* output : {"one/board.app.zip", "two/board.app"}) {
+        ProgramOutput proof = work.omnistasis({"prove", output});
+        INFO(proof.out << proof.err);
+        CHECK(proof.exit_code == 0);
+        CHECK(has(proof.out,
+                  "structure: holds  board\n  by its structure alone: nothing here runs programs of "
+                  "that system\n"));
+    }
+    auto damaged = [&](const std::string& command) {
+        work.shell("rm -rf three; cp -r two three; cd three/board.app/Contents; " + command);
+        ProgramOutput proof =
+            work.here(std::string(omnistasis::test::quoted_program) + " prove three/board.app -v");
+        CHECK(proof.exit_code == 1);
+        return proof.out;
+    };
+    // A byte of the program, which the list of hashes does not hold: its signature has it.
+    CHECK(has(damaged("printf X | dd of=MacOS/board bs=1 seek=9000 conv=notrunc 2>/dev/null"),
+              "Contents/MacOS/board\n            the hash of its page 2 is another"));
+    std::string runtime =
+        damaged("printf X | dd of=Resources/tree/bin/node bs=1 seek=500000 conv=notrunc 2>/dev/null");
+    CHECK(has(runtime, "its hashes are not those of the bundle's files"));
+    CHECK(has(runtime, "a file of the output is not what was built"));
+    CHECK(has(damaged("sed -i 's/<string>board</<string>berth</' Info.plist"),
+              "the program that it names is not in Contents/MacOS"));
+    CHECK(has(damaged("ln -s /etc/hosts Resources/hosts"), "the link leads out of the bundle"));
+    CHECK(has(damaged("rm Resources/board.payload"), "there is no payload for the launcher"));
+    CHECK(has(damaged("cp '" + work.path("board.js").string() + "' Resources/; pwd -P > Resources/where"),
+              "of this machine"));
+    // A library that is neither in it nor the system's.
+    CHECK(has(damaged("printf 'int q;' > q.c; clang -target arm64-apple-macos11 -c q.c; "
+                      "ld64.lld-14 -arch arm64 -platform_version macos 11.0 12.3 -dylib -o libq.dylib q.o "
+                      "-install_name /opt/somebody/libq.dylib; "
+                      "ld64.lld-14 -arch arm64 -platform_version macos 11.0 12.3 -dylib -o Resources/r.dylib "
+                      "q.o libq.dylib; rm q.* libq.dylib"),
+              "    needed  /opt/somebody/libq.dylib\n            Contents/Resources/r.dylib asks for it"));
+}
+
 TEST_CASE("a program for Linux on aarch64 runs under emulation") {
     Board work("aarch64");
     work.stock("linux-aarch64");
     REQUIRE(work.build("--target linux-aarch64 --out one").exit_code == 0);
+    ProgramOutput proof = work.omnistasis({"prove", "one/board", "--exit-code", "2", "--", "a b", "x"});
+    INFO(proof.out << proof.err);
+    CHECK(proof.exit_code == 0);
+    CHECK(has(proof.out, "  by qemu-aarch64 "));
     // The emulator does not follow a change of programs: the launcher unpacks, and what it starts is started
     // here.
     CHECK(work.shell("qemu-aarch64-static one/board").exit_code == 123);
@@ -239,7 +286,7 @@ TEST_CASE("a folder for Linux brings a menu entry that can be added and removed"
 
 TEST_CASE("runtimes are recognised by their files, and bad archives are refused") {
     Board work("runtimes");
-    std::string add = std::string(test::quoted_program) + " runtimes add ";
+    std::string add = std::string(omnistasis::test::quoted_program) + " runtimes add ";
     work.shell(
         "cp -r '" OTHER_RUNTIMES
         "/linux-aarch64' a; mkdir -p two/x two/y; ln a/bin/node two/x/node; ln a/bin/node two/y/node;"
@@ -255,16 +302,16 @@ TEST_CASE("runtimes are recognised by their files, and bad archives are refused"
     CHECK(has(work.here(add + "climb.tar").err, "outside of its folder"));
     CHECK(has(work.here(add + "none").err, "no known runtime was found"));
     CHECK(work.here(add + "nowhere").exit_code == 3);
-    CHECK(has(work.here(std::string(test::quoted_program) + " targets").out,
+    CHECK(has(work.here(std::string(omnistasis::test::quoted_program) + " targets").out,
               "can be built, with Node.js 20.20.2"));
-    CHECK(work.here(std::string(test::quoted_program) + " runtimes remove node-20.20.2-linux").exit_code ==
-          0);
-    CHECK(work.here(std::string(test::quoted_program) + " runtimes list").out.empty());
+    CHECK(work.here(std::string(omnistasis::test::quoted_program) + " runtimes remove node-20.20.2-linux")
+              .exit_code == 0);
+    CHECK(work.here(std::string(omnistasis::test::quoted_program) + " runtimes list").out.empty());
 }
 
 TEST_CASE("icons of all kinds from one picture, with a word about bad ones") {
     Board work("icons");
-    std::string icon = std::string(test::quoted_program) + " icon-set ";
+    std::string icon = std::string(omnistasis::test::quoted_program) + " icon-set ";
     REQUIRE(work.shell(icon + "art/board.svg -o a.ico --sheet sheet.png").exit_code == 0);
     REQUIRE(work.shell(icon + "a.ico -o b.icns").exit_code == 0);
     REQUIRE(work.shell(icon + "b.icns -o c/").exit_code == 0);

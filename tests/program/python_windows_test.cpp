@@ -91,9 +91,16 @@ if __name__ == "__main__":
     CHECK(yard.wine("one/main.exe 'a b' 'c\"d' ''").out == expected);
     REQUIRE(yard.build("--out two --form folder --name 'tide board'").exit_code == 0);
     CHECK(yard.wine("'two/tide board/tide board.exe' 'a b' 'c\"d' ''").out == expected);
-    ProgramOutput proof = yard.here("prove one/main.exe");
-    CHECK(proof.exit_code == 4);
-    CHECK(has(proof.err, "an output for windows-x86_64 is not proved on this machine"));
+    ProgramOutput proof = yard.here("prove one/main.exe --exit-code 3000 -- 'a b'");
+    INFO(proof.out << proof.err);
+    CHECK(proof.exit_code == 0);
+    CHECK(has(proof.out, "run: holds  main.exe a b\n  by Wine "));
+    CHECK(has(proof.out, "exit code 184 after "));
+    CHECK(has(read_text(yard.path("one/proof.json")).value(), "\"run_by\": \"Wine "));
+    CHECK(yard.here("prove 'two/tide board' --exit-code 3000").exit_code == 0);
+    ProgramOutput source = yard.here("prove one/main.exe --against-source");
+    CHECK(source.exit_code == 3);
+    CHECK(has(source.err, "an output for windows-x86_64 is not compared with its source here"));
     // Equal bytes from another folder.
     yard.shell("cp -r app elsewhere");
     REQUIRE(
@@ -109,6 +116,127 @@ if __name__ == "__main__":
     CHECK(has(told, "line 4, in <module>"));
     CHECK(has(told, "ValueError: tide\nexit 1\n"));
     CHECK_FALSE(has(told, "_omnistasis"));
+}
+
+TEST_CASE("a proof under Wine tells what an application for Windows looked for") {
+    if (!has_all()) return;
+    Yard yard("proof");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    yard.write("app/main.py", R"py(import os, sys
+folder = os.path.dirname(__file__)
+open("made.txt", "w").write(sys.stdin.read())
+print(os.path.exists(os.path.join(folder, sys.argv[1])), os.environ.get("QUAY"), os.listdir("C:\\"))
+try:
+    import signals
+except ImportError as error:
+    print(error)
+)py");
+    yard.write("app/signals.py", "FLAGS = 2\n");
+    yard.write("app/tables/april.csv", "1\n");
+    yard.write("input.txt", "twelve\n");
+    REQUIRE(yard.build("--out one --without own-files --exclude signals").exit_code == 0);
+    ProgramOutput proof =
+        yard.here("prove one/main.exe --input input.txt --set QUAY=4 --json -- tables/april.csv");
+    INFO(proof.out << proof.err);
+    CHECK(proof.exit_code == 1);
+    CHECK(has(proof.out, "\"what\": \"app/tables/april.csv\""));
+    CHECK(has(proof.out, "\"what\": \"signals\""));
+    CHECK(has(proof.out, "main.py:6\""));
+    // What it makes itself was not missing, and nothing of this machine is there.
+    CHECK_FALSE(has(proof.out, "made.txt"));
+    yard.write("runs.toml",
+               "format = 1\n[[run]]\nname = \"the file\"\narguments = [\"x\"]\ninput = \"twelve\"\n"
+               "files = { \"made.txt\" = \"twelve\" }\nallow = [\"*\"]\n");
+    CHECK(yard.here("prove one/main.exe --script runs.toml").exit_code == 0);
+    yard.write("runs.toml",
+               "format = 1\n[[run]]\nname = \"the file\"\narguments = [\"x\"]\ninput = \"eleven\"\n"
+               "files = { \"made.txt\" = \"twelve\" }\n");
+    ProgramOutput other = yard.here("prove one/main.exe --script runs.toml");
+    CHECK(other.exit_code == 1);
+    CHECK(has(other.out, "line 1: \"twelve\" from source, \"eleven\" built"));
+}
+
+TEST_CASE("outputs of several targets stay as they are where nothing changes") {
+    if (!has_all()) return;
+    Yard yard("several");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    yard.write("app/main.py", "print('A1')\n");
+    std::string targets = "--target linux-x86_64 --runtime /usr/bin/python3";
+    // What changes while one works is not relied on: the second build is the one that is kept.
+    for (int i = 0; i < 2; ++i) REQUIRE(yard.build(targets).exit_code == 0);
+    std::string stamps = "stat -c '%i %y' app/out/*/main*";
+    std::string before = yard.shell(stamps).out;
+    CHECK(std::ranges::count(before, '\n') == 4);
+    REQUIRE(yard.build(targets).exit_code == 0);
+    CHECK(yard.shell(stamps).out == before);
+    yard.write("app/main.py", "print('B2')\n");
+    REQUIRE(yard.build(targets).exit_code == 0);
+    CHECK(yard.shell("app/out/linux-x86_64/main").out == "B2\n");
+}
+
+TEST_CASE("what only Windows has is asked for, fetched and found where it lies") {
+    if (!has_all()) return;
+    Yard yard("elsewhere");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    yard.write("app/requirements.txt",
+               "cranes>=1 ; sys_platform == 'win32'\npoles; sys_platform == 'linux'\n");
+    yard.write("app/main.py", R"py(import ctypes, os, site, sys
+if sys.platform == "win32":
+    import crane_control
+    print(crane_control.LIFT, os.path.basename(os.path.dirname(crane_control.__file__)))
+    print(ctypes.CDLL(os.path.join(sys.prefix, "Lib", "site-packages", "asks.dll")).lift(), site.USER_BASE is not None)
+)py");
+    ProgramOutput lacks = yard.build("");
+    CHECK(lacks.exit_code == 4);
+    CHECK(has(lacks.err, "1 package for windows-x86_64 is missing\n  cranes>=1  (app/requirements.txt)"));
+
+    // Its modules lie in a folder that a path file names, the library that one needs in a folder of data.
+    yard.write("lifts.c", "__declspec(dllexport) int lifts(void) { return 12; }\n");
+    yard.write(
+        "asks.c",
+        "__declspec(dllimport) int lifts(void);\n__declspec(dllexport) int lift(void) { return lifts(); }\n");
+    yard.write("make.py", R"py(import zipfile
+files = {"cranes.pth": "crane_parts\n", "crane_parts/crane_control.py": "LIFT = 12\n", "asks.dll": open("asks.dll", "rb").read(),
+         "cranes-1.0.data/data/share/cranes/lifts.dll": open("lifts.dll", "rb").read(),
+         "cranes-1.0.dist-info/METADATA": "Metadata-Version: 2.1\nName: cranes\nVersion: 1.0\n",
+         "cranes-1.0.dist-info/WHEEL": "Wheel-Version: 1.0\nGenerator: hand\nRoot-Is-Purelib: true\nTag: py3-none-any\n"}
+with zipfile.ZipFile("wheels/cranes-1.0-py3-none-any.whl", "w") as wheel:
+    for name, content in files.items():
+        wheel.writestr(name, content)
+    wheel.writestr("cranes-1.0.dist-info/RECORD", "".join(name + ",,\n" for name in [*files, "cranes-1.0.dist-info/RECORD"]))
+)py");
+    if (yard.shell("x86_64-w64-mingw32-gcc -shared -o lifts.dll lifts.c && "
+                   "x86_64-w64-mingw32-gcc -shared -o asks.dll asks.c lifts.dll")
+            .exit_code != 0) {
+        WARN("skipped: there is no compiler for Windows");
+        return;
+    }
+    REQUIRE(yard.shell("mkdir wheels && /usr/bin/python3 make.py").exit_code == 0);
+    ProgramOutput fetched = yard.here("packages fetch app/main.py --target windows-x86_64 --from wheels");
+    INFO(fetched.err);
+    REQUIRE(fetched.exit_code == 0);
+    ProgramOutput built = yard.build("--out one");
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    yard.make_prefix();
+    CHECK(yard.wine("one/main.exe").out == "12 crane_parts\n12 True\nexit 0\n");
+}
+
+TEST_CASE("a module that is compiled for this machine only stops a build for another") {
+    if (!has_all()) return;
+    Yard yard("compiled");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    yard.write("app/main.py", "import gauge\nprint(gauge.DEPTH)\n");
+    yard.write("app/gauge.c", "int nothing;\n");
+    REQUIRE(yard.shell("cc -shared -o app/gauge.so app/gauge.c").exit_code == 0);
+    ProgramOutput built = yard.build("");
+    CHECK(built.exit_code == 4);
+    CHECK(has(built.err,
+              "1 compiled module for windows-x86_64 is missing\n  app/main.py:1: gauge is there only for "
+              "another runtime"));
+    CHECK(has(built.err, "app/gauge.so, as gauge.cp311-win_amd64.pyd"));
+    CHECK_FALSE(is_there(yard.path("app/out/windows-x86_64/main.exe")));
+    CHECK(yard.build("--exclude gauge").exit_code == 0);
 }
 
 TEST_CASE("packages for Windows are named all at once, fetched, locked and built in") {
@@ -186,5 +314,36 @@ TEST_CASE("Pythons of other systems that are not whole are refused") {
     ProgramOutput added = yard.here("runtimes add broken");
     CHECK(added.exit_code == 3);
     CHECK(has(added.err, "its standard library is not there"));
+    // Others are not what a trace can read.
+    yard.shell("touch broken/python311.zip");
+    ProgramOutput packed = yard.here("runtimes add broken");
+    CHECK(packed.exit_code == 3);
+    CHECK(has(packed.err, "its standard library is packed without sources (python311.zip)"));
+    yard.write("venv/pyvenv.cfg", "home = C:\\Users\\ana\\Python311\r\nversion = 3.11.9\r\n");
+    yard.shell("mkdir venv/Scripts && cp '" OTHER_RUNTIMES
+               "'/python-windows-x86_64/python.exe venv/Scripts/");
+    ProgramOutput environment = yard.here("runtimes add venv");
+    CHECK(environment.exit_code == 3);
+    CHECK(
+        has(environment.err, "it is a virtual environment of the installation C:\\Users\\ana\\Python311\n"));
     CHECK(yard.here("runtimes list").out.empty());
+    // Some keep compiled modules in the library's own folder, and have no library for several versions.
+    CHECK(yard.shell("mkdir flat && cp '" OTHER_RUNTIMES
+                     "'/python-windows-x86_64/python*.exe flat/ && cp '" OTHER_RUNTIMES
+                     "'/python-windows-x86_64/python311.dll '" OTHER_RUNTIMES
+                     "'/python-windows-x86_64/vcruntime140*.dll flat/ && "
+                     "cp -r '" OTHER_RUNTIMES "'/python-windows-x86_64/Lib flat/lib && cp '" OTHER_RUNTIMES
+                     "'/python-windows-x86_64/DLLs/* flat/lib/")
+              .err == "");
+    ProgramOutput flat = yard.here("runtimes add flat");
+    INFO(flat.err);
+    REQUIRE(flat.exit_code == 0);
+    CHECK(has(flat.err, "it has no python3.dll"));
+    yard.write(
+        "app/main.py",
+        "import socket, sqlite3, ssl\nprint(sqlite3.connect(':memory:').execute('select 7').fetchone())\n");
+    REQUIRE(yard.build("--out one").exit_code == 0);
+    ProgramOutput proof = yard.here("prove one/main.exe");
+    INFO(proof.out);
+    CHECK(proof.exit_code == 0);
 }
