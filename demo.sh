@@ -8,19 +8,36 @@ echo
 build/release/bin/omnistasis demo build/tideboard-demo --runtime /usr/bin/python3
 
 scripts/fetch_runtimes.sh
-export OMNISTASIS_RUNTIMES=$PWD/build/runtime-stock
+export OMNISTASIS_RUNTIMES=$PWD/build/runtime-stock OMNISTASIS_PACKAGES=$PWD/build/package-stock
 for runtime in build/runtimes/*; do build/release/bin/omnistasis runtimes add "$runtime" >/dev/null; done
 
-# The same for Windows. Its launcher keeps no state yet: there the logbook begins anew with each version.
-if [ -f build/runtimes/python-windows-x86_64/done ]; then
-    rm -rf build/tideboard-windows
-    cp -r build/release/share/omnistasis/demo/tideboard build/tideboard-windows
-    sed -i '/^\[\[state\]\]/,$d' build/tideboard-windows/omnistasis.toml
+# The same for the other four targets. Their launchers, but for Linux's, keep no state yet: there the logbook begins anew
+# with each version. Python for them comes from registries; what one of them does not give is skipped.
+rm -rf build/tideboard-elsewhere
+cp -r build/release/share/omnistasis/demo/tideboard build/tideboard-elsewhere
+sed -i '/^\[\[state\]\]/,$d' build/tideboard-elsewhere/omnistasis.toml
+here="linux-$(uname -m)"
+# A runtime of the stock, or one from a registry: target, version.
+have_python() {
+    build/release/bin/omnistasis runtimes list | grep -q "^python-$2.*-$1-" ||
+        build/release/bin/omnistasis runtimes fetch python --target "$1" --version "$2"
+}
+for target in windows-x86_64 linux-aarch64 macos-x86_64 macos-aarch64; do
+    [ "$target" != "$here" ] || continue
     echo
-    build/release/bin/omnistasis build build/tideboard-windows --target windows-x86_64 --mode window --runtime /usr/bin/python3
-else
-    echo "tideboard.exe is skipped: there is no Python for Windows here"
-fi
+    # The one for Apple's processors is newer than Debian's: its bytecode is made by one of its version.
+    if [ "$target" = macos-aarch64 ]; then
+        { have_python "$target" 3.13 && have_python "$here" 3.13; } || { echo "tideboard for $target is skipped"; continue; }
+    else
+        have_python "$target" 3.11 || { echo "tideboard for $target is skipped"; continue; }
+    fi
+    build/release/bin/omnistasis build build/tideboard-elsewhere --target "$target" --mode window --runtime /usr/bin/python3
+    case $target in
+        macos-*) build/release/bin/omnistasis prove "build/tideboard-elsewhere/out/$target/tideboard.app.zip" ;;
+        linux-*) build/release/bin/omnistasis prove "build/tideboard-elsewhere/out/$target/tideboard" -- today --station halcyon ;;
+        windows-*) build/release/bin/omnistasis prove "build/tideboard-elsewhere/out/$target/tideboard.exe" --display -- window ;;
+    esac
+done
 
 # The second program, for four systems in one command.
 rm -rf build/noticeboard-demo

@@ -141,6 +141,10 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
             one.target = runtime.target;
             one.remarks = runtime.remarks;
             folder = runtime.folder;
+            // Not all archives keep modes.
+            fs::permissions(files / runtime.program,
+                            fs::perms::owner_exec | fs::perms::group_exec | fs::perms::others_exec,
+                            fs::perm_options::add, failed);
             if (!runtime.problem.empty())
                 return fail(ErrorKind::bad_input, "nothing can be built with this runtime", source.string(),
                             runtime.problem,

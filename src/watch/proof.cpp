@@ -2,6 +2,7 @@
 
 #include "native/loader_cache.h"
 #include "support/files.h"
+#include "support/letter_case.h"
 #include "support/pattern.h"
 #include "support/target_info.h"
 #include "support/text.h"
@@ -201,7 +202,7 @@ class Prover {
         }
         if (emulation_ != nullptr) {
             tree_ = emulation_->tree(options);
-            for (const std::string& name : emulation_->lacking(proof_.err)) look_at_lacking(name);
+            lacking_ = emulation_->lacking(proof_.err);
         }
         return {};
     }
@@ -286,6 +287,7 @@ class Prover {
     // --- what was looked for ------------------------------------------------------------------------------
 
     void look_at_calls() {
+        for (const std::string& name : lacking_) look_at_lacking(name);
         if (!proof_.blind.empty()) return;
         look_at_missing();
         look_at_programs();
@@ -336,6 +338,10 @@ class Prover {
                 if (place.starts_with("share/icons/")) continue;
                 // Code is looked for in many places, and modules have their own row.
                 bool code = is_code(path);
+                // Libraries for Windows look for others that they can do without; those that they can't are
+                // told by the emulation.
+                bool is_dll = lower_case(name).ends_with(".dll");
+                if (is_dll && said_at(name, "").empty()) continue;
                 if (!code && !file.empty() && is_file(file) && !is_entry(file)) missing_file(place, file);
                 // Folders among modules are places to look for more modules.
                 bool among_code = code_folders_.contains(fs::path(place).parent_path().string()) &&
@@ -461,6 +467,8 @@ class Prover {
     void look_at_lacking(const std::string& name) {
         std::string library = name.substr(0, name.find(".dll") + 4);
         bool of_system = subject_.host->find(library) != nullptr;
+        // One that is there and lacks another itself is told as well: the other is what counts.
+        if (!of_system && is_in_tree(library)) return;
         add({FindingKind::missing_library,
              name,
              {},
@@ -469,6 +477,15 @@ class Prover {
                                      emulation_->name())
                        : "carry the library with --asset beside the file that needs it",
              !of_system});
+    }
+
+    /// Whether the tree has a file of that name, which is in lower case.
+    bool is_in_tree(const std::string& name) const {
+        bool found = false;
+        each_entry_below(tree_here_, [&](const fs::directory_entry& entry) {
+            found |= lower_case(entry.path().filename().string()) == name;
+        });
+        return found;
     }
 
     void look_at_programs() {
@@ -722,6 +739,7 @@ class Prover {
     const ProofRun& run_;
     trace::WatchesImports* watches_ = trace::as<trace::WatchesImports>(subject_.runtime); ///< may be null
     std::unique_ptr<Emulation> emulation_; ///< null where the output is for this machine
+    std::vector<std::string> lacking_;     ///< libraries and functions that it did not find
     Proof proof_;
     Calls calls_;
     Places places_;

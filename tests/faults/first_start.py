@@ -1,9 +1,9 @@
 #!/usr/bin/env python3
 """Tries to break the first start of a built application: kills, crowds, damaged files, a disk that is full.
 
-    tests/faults/first_start.py --program PATH [--kills N] [--starts N] [--changes N] [--python PATH] [--seed N]
+    tests/faults/first_start.py --program PATH [--kills N] [--starts N] [--changes N] [--python PATH] [--seed N] [--windows RUNTIME]
 
-Exit code 0 where an application that should start started, and no altered one ever ran.
+With --windows, a folder of Python for Windows, all of that is done to an application for Windows, under Wine. Exit code 0 where an application that should start started, and no altered one ever ran.
 """
 
 import argparse
@@ -26,6 +26,7 @@ class Yard:
         self.options = options
         self.random = random.Random(options.seed)
         self.folder = tempfile.mkdtemp(prefix="omnistasis faults ")
+        self.beside = tempfile.mkdtemp(prefix="omnistasis faults of Wine ")  # not in the application's folder
         self.failures = []
         with open(self.path("main.py"), "w") as file:
             file.write(SOURCE)
@@ -36,18 +37,36 @@ class Yard:
             file.write(self.random.randbytes(12 << 20))
         environment = dict(os.environ, XDG_CACHE_HOME=self.path("build cache"))
         command = [options.program, "build", "main.py", "--runtime", options.python, "--asset", "charts.bin", "--compress", "fast", "-q"]
-        subprocess.run(command, cwd=self.folder, env=environment, check=True, stdout=subprocess.DEVNULL)
         self.output = self.path("out/linux-x86_64/main")
+        self.wine = {}
+        if options.windows:
+            environment["OMNISTASIS_RUNTIMES"] = os.path.join(self.beside, "stock")
+            subprocess.run([options.program, "runtimes", "add", options.windows], env=environment, check=True, stdout=subprocess.DEVNULL)
+            command += ["--target", "windows-x86_64"]
+            self.output = self.path("out/windows-x86_64/main.exe")
+            self.wine = {"WINEPREFIX": os.path.join(self.beside, "prefix"), "WINEDEBUG": "-all", "WINEDLLOVERRIDES": "winedbg.exe,mscoree,mshtml,wbemprox=d", "HOME": self.beside}
+            subprocess.run(["sh", "-c", "wineboot -i >/dev/null 2>&1; wineserver -w"], env={**os.environ, **self.wine, "DISPLAY": ""})
+        subprocess.run(command, cwd=self.folder, env=environment, check=True, stdout=subprocess.DEVNULL)
 
     def path(self, name):
         return os.path.join(self.folder, name)
 
     def start(self, cache, output=None):
-        environment = {"OMNISTASIS_CACHE": cache, "PATH": "/usr/bin:/bin"}
-        return subprocess.Popen([output or self.output], env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL)
+        environment = {"OMNISTASIS_CACHE": self.cache_name(cache), "PATH": "/usr/bin:/bin", **self.wine}
+        process = subprocess.Popen([*self.before(), output or self.output], env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.PIPE)
+        process.stdin.close()  # of a file as a stream Wine makes nothing that Python could use
+        process.stdin = None
+        return process
+
+    def before(self):
+        return ["wine"] if self.wine else []
+
+    def cache_name(self, cache):
+        return "Z:" + cache.replace("/", "\\") if self.wine else cache
 
     def check(self, what, process):
         out, err = process.communicate(timeout=120)
+        out = out.replace(b"\r\n", b"\n")
         if process.returncode != 0 or out != EXPECTED:
             self.failures.append(f"{what}: exit code {process.returncode}, {out[:80]!r}, {err[:200]!r}")
 
@@ -110,6 +129,7 @@ class Yard:
                 crashes += 1  # the system does not take it for a program
                 continue
             out, err = process.communicate(timeout=120)
+            out = out.replace(b"\r\n", b"\n")
             if in_launcher and process.returncode not in OURS:
                 crashes += 1
                 if out and out != EXPECTED:
@@ -139,6 +159,19 @@ class Yard:
         print(f"disks of 1 to 33 MB: {refused} too small, each said and then mended")
 
 
+    def read_only(self):
+        """A cache that can't be written is said; an output on a disk that can't be written starts."""
+        script = ('mkdir -p "$1/there" "$1/where" && cp "$3" "$1/there/main.exe" && mount --bind "$1/there" "$1/there" && mount -o remount,ro,bind "$1/there" && '
+                  'mount -t tmpfs -o ro tmpfs "$1/where" && : | OMNISTASIS_CACHE="$4\\\\where" wine "$1/there/main.exe" 2>&1 | cat; : | OMNISTASIS_CACHE="$4\\\\some" wine "$1/there/main.exe" | cat')
+        cache = self.path("read only")
+        done = subprocess.run(["unshare", "--user", "--map-root-user", "--mount", "sh", "-c", script, "sh", cache, "", self.output, self.cache_name(cache)],
+                              env={"PATH": "/usr/bin:/bin", **self.wine}, capture_output=True, timeout=120)
+        said, _, rest = done.stdout.replace(b"\r\n", b"\n").partition(b"\n")
+        if b"can't" not in said or rest != EXPECTED:
+            self.failures.append(f"read-only: {done.stdout[:300]!r}, {done.stderr[:300]!r}")
+        print(f"a cache that can't be written: {said.decode(errors='replace')[:120]}")
+
+
 def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--program", required=True)
@@ -147,14 +180,21 @@ def main():
     parser.add_argument("--starts", type=int, default=20)
     parser.add_argument("--changes", type=int, default=60)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--windows")
     yard = Yard(parser.parse_args())
     try:
         yard.kills()
         yard.crowd()
         yard.changes()
-        yard.full_disk()
+        if yard.wine:
+            yard.read_only()
+        else:
+            yard.full_disk()
     finally:
+        if yard.wine:
+            subprocess.run(["wineserver", "-k"], env={**os.environ, **yard.wine})
         shutil.rmtree(yard.folder, ignore_errors=True)
+        shutil.rmtree(yard.beside, ignore_errors=True)
     for failure in yard.failures[:20]:
         print(failure)
     print("nothing broke" if not yard.failures else f"{len(yard.failures)} times it broke")

@@ -57,17 +57,30 @@ Result<StockedRuntime> stocked_python(const std::string& target, const std::stri
                 "none was added for it", hint);
 }
 
+/// The interpreter's program in a folder of the stock; empty where there is none.
+std::string python_program_in(const fs::path& folder, const std::string& minor) {
+    for (const Recognised& one : recognise_runtimes(folder))
+        if (minor_version(one.version) == minor) return (folder / one.program).string();
+    return {};
+}
+
 /// What an interpreter of a version says that is on this machine: it compiles for others of that version.
 Result<Facts> facts_of_version(const std::string& minor, const Facts& own, const fs::path& helpers) {
     if (fmt::format("{}.{}", own.major, own.minor) == minor) return own;
     if (std::string program = find_on_path("python" + minor); !program.empty())
         if (auto facts = ask_interpreter(program, helpers, "", false); facts) return facts;
-    return fail(ErrorKind::missing, fmt::format("there is no Python {} on this machine", minor), "",
-                fmt::format("the runtime for the target is of that version, and this project's own is {}.{}: "
-                            "bytecode is made by an interpreter of the same version",
-                            own.major, own.minor),
-                fmt::format("install python{0}, or add a runtime of version {1}.{2} for the target", minor,
-                            own.major, own.minor));
+    if (auto stocked = RuntimeStock::of_user().newest("python", host_target(), minor);
+        stocked && minor_version(stocked->version) == minor)
+        if (auto program = python_program_in(stocked->folder, minor); !program.empty())
+            if (auto facts = ask_interpreter(program, helpers, "", false); facts) return facts;
+    return fail(
+        ErrorKind::missing, fmt::format("there is no Python {} on this machine", minor), "",
+        fmt::format("the runtime for the target is of that version, and this project's own is {}.{}: "
+                    "bytecode is made by an interpreter of the same version",
+                    own.major, own.minor),
+        fmt::format("omnistasis runtimes fetch python --target {3} --version {0} brings one; or install "
+                    "python{0}, or add a runtime of version {1}.{2} for the target",
+                    minor, own.major, own.minor, host_target()));
 }
 
 /// Whether locked packages are for the runtime that the stock has.
