@@ -36,7 +36,36 @@ set_target_properties(harmonics PROPERTIES PREFIX "" OUTPUT_NAME harmonics
 target_link_libraries(harmonics PRIVATE m)
 install(TARGETS harmonics DESTINATION share/omnistasis/demo/tideboard/tideboard/native)
 
-# The same for Windows, where a compiler for it is there.
+# The same for other systems, where compilers for them are there: for Linux on another processor, ...
+if(AARCH64_CC)
+  set(harmonics_aarch64 ${data_folder}/demo/tideboard/tideboard/native/harmonics-aarch64.so)
+  add_custom_command(OUTPUT ${harmonics_aarch64}
+    COMMAND ${AARCH64_CC} -shared -fPIC -O2 -s -o ${harmonics_aarch64} ${PROJECT_SOURCE_DIR}/demo/harbour/tideboard/native/harmonics.c -lm
+    DEPENDS ${PROJECT_SOURCE_DIR}/demo/harbour/tideboard/native/harmonics.c harmonics VERBATIM)
+  add_custom_target(harmonics_for_aarch64 ALL DEPENDS ${harmonics_aarch64})
+  install(FILES ${harmonics_aarch64} DESTINATION share/omnistasis/demo/tideboard/tideboard/native)
+endif()
+
+# ... for macOS on both processors in one file, ...
+find_program(LLVM_LIPO NAMES llvm-lipo llvm-lipo-14)
+if(CLANG_CXX AND MACH_O_LINKER AND LLVM_LIPO)
+  set(harmonics_macos ${data_folder}/demo/tideboard/tideboard/native/harmonics.dylib)
+  set(made ${PROJECT_BINARY_DIR}/harmonics)
+  set(commands)
+  foreach(architecture arm64 x86_64)
+    list(APPEND commands
+      COMMAND ${CLANG_CXX} -x c -target ${architecture}-apple-macos11 -O2 -c ${PROJECT_SOURCE_DIR}/demo/harbour/tideboard/native/harmonics.c -o ${made}-${architecture}.o
+      COMMAND ${MACH_O_LINKER} -arch ${architecture} -platform_version macos 11.0 11.0 -dylib -undefined dynamic_lookup -adhoc_codesign
+        -install_name @rpath/harmonics.dylib -o ${made}-${architecture}.dylib ${made}-${architecture}.o)
+  endforeach()
+  add_custom_command(OUTPUT ${harmonics_macos} ${commands}
+    COMMAND ${LLVM_LIPO} -create ${made}-arm64.dylib ${made}-x86_64.dylib -output ${harmonics_macos}
+    DEPENDS ${PROJECT_SOURCE_DIR}/demo/harbour/tideboard/native/harmonics.c harmonics VERBATIM)
+  add_custom_target(harmonics_for_macos ALL DEPENDS ${harmonics_macos})
+  install(FILES ${harmonics_macos} DESTINATION share/omnistasis/demo/tideboard/tideboard/native)
+endif()
+
+# ... and for Windows.
 if(MINGW_CC)
   set(harmonics_windows ${data_folder}/demo/tideboard/tideboard/native/harmonics.dll)
   add_custom_command(OUTPUT ${harmonics_windows}

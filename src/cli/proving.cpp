@@ -130,11 +130,12 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
     std::vector<watch::Proof> proofs;
     // A folder that is somebody else's stays as it is.
     bool kept = build::OutputPlace::holds_outputs(folder);
-    for (watch::ProofRun run : runs) {
+    bool by_structure = watch::is_bundle(subject.output);
+    // There is one structure, however it would be run.
+    for (watch::ProofRun run : by_structure ? std::vector<watch::ProofRun>(1) : runs) {
         if (run.display && run.picture.empty())
             run.picture = (kept ? folder : fs::current_path()) /
                           (fs::path(subject.program).stem().string() + "-window.png");
-        bool by_structure = watch::is_bundle(subject.output);
         auto proof = by_structure ? watch::prove_structure(subject, folders_of_this_machine(subject))
                                   : watch::prove(subject, run);
         if (!proof) return pass_on(proof);

@@ -451,10 +451,47 @@ class Tracer {
         return all;
     }
 
+    /// What belongs to the application and is compiled for other targets only, with nothing beside it for
+    /// this one: `quay.so` beside `quay.dll` or `libquay.dylib` is no loss.
+    void tell_unfit_own_files(const std::vector<Unit>& units, const std::string& target) {
+        std::map<std::string, std::vector<const Unit*>> unfit;
+        std::set<std::string> fitting;
+        for (const Unit& unit : units) {
+            bool is_file = is_native(unit.kind) || unit.kind == UnitKind::data;
+            if (!unit.own || !is_file || unit.file.empty() || unit.member) continue;
+            std::string name = fs::path(unit.place).filename().string();
+            if (name.starts_with("lib")) name.erase(0, 3);
+            name.erase(std::min(name.find_first_of(".-"), name.size()));
+            std::string stem = fs::path(unit.place).parent_path().string() + "/" + name;
+            native::NativeKind kind = native::kind_of(unit.file);
+            if (!kind || kind.targets.empty()) continue;
+            if (kind.fits(target))
+                fitting.insert(stem);
+            else
+                unfit[stem].push_back(&unit);
+        }
+        for (const auto& [stem, files] : unfit) {
+            if (fitting.contains(stem)) continue;
+            const Unit& unit = *files.front();
+            graph_.add_loose_ends(
+                {{.kind = "unfit-library",
+                  .what = fmt::format("{} is for {}, and nothing beside it is for {}",
+                                      fs::path(unit.file).filename().string(),
+                                      fmt::join(native::kind_of(unit.file).targets, ", "), target),
+                  .file = unit.file,
+                  .effect = "the application stops when it loads this file there",
+                  .advice =
+                      fmt::format("build it for {} and put it beside this one, or leave the file out with "
+                                  "--exclude if it is not needed there",
+                                  target)}});
+        }
+    }
+
     /// Of another system than this machine's: libraries go beside what needs them, or into lib/.
     Result<void> follow_foreign_libraries(const std::string& target) {
         bool is_linux = system_of(target) == System::linux;
         std::vector<Unit> units = graph_.units();
+        tell_unfit_own_files(units, target);
         for (std::size_t i = 0; i < units.size(); ++i) {
             Unit from = units[i];
             if (!is_native_file(from) || !native::kind_of(from.file).fits(target)) continue;

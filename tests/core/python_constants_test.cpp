@@ -196,6 +196,7 @@ TEST_CASE("conditions on platform, version and type checking are decided, others
         {"os.name == 'nt'", false},
         {"os.name == 'posix'", true},
         {"platform.system() == 'Windows'", false},
+        {"platform.machine() == 'aarch64'", std::nullopt},
         {"sys.version_info >= (3, 8)", true},
         {"sys.version_info < (3, 12)", true},
         {"sys.version_info >= (3, 12)", false},
@@ -227,6 +228,23 @@ TEST_CASE("conditions on platform, version and type checking are decided, others
         INFO(one.text);
         CHECK(condition(one.text) == one.value);
     }
+}
+
+TEST_CASE("conditions are decided for the target") {
+    ScanFacts facts;
+    facts.platform = "darwin";
+    facts.os_name = "posix";
+    facts.system = "Darwin";
+    facts.machine = "arm64";
+    auto decided = [&](const char* text) {
+        Line line(text);
+        return evaluate_condition(line.tokens, facts);
+    };
+    CHECK(decided("platform.machine() == 'arm64'") == true);
+    CHECK(decided("platform.machine() in ('x86_64', 'AMD64')") == false);
+    CHECK(decided("sys.platform == 'darwin' and platform.machine() != 'arm64'") == false);
+    CHECK(decided("platform.system() == 'Windows'") == false);
+    CHECK(decided("platform.machine().startswith('arm')") == std::nullopt);
 }
 
 TEST_CASE("a known call has one row, whatever module it came from") {

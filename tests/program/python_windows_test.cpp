@@ -237,6 +237,16 @@ TEST_CASE("a module that is compiled for this machine only stops a build for ano
     CHECK(has(built.err, "app/gauge.so, as gauge.cp311-win_amd64.pyd"));
     CHECK_FALSE(is_there(yard.path("app/out/windows-x86_64/main.exe")));
     CHECK(yard.build("--exclude gauge").exit_code == 0);
+    // A library that code opens may have another beside it for that system.
+    yard.write("app/main.py",
+               "import ctypes, os, sys\nname = 'depths.dll' if sys.platform == 'win32' else 'depths.so'\n"
+               "ctypes.CDLL(os.path.join(os.path.dirname(__file__), name))\n");
+    REQUIRE(yard.shell("mv app/gauge.so app/depths.so").exit_code == 0);
+    ProgramOutput lacks = yard.build("");
+    CHECK(lacks.exit_code == 0);
+    CHECK(has(lacks.err, "depths.so is for linux-x86_64, and nothing beside it is for windows-x86_64"));
+    if (yard.shell("x86_64-w64-mingw32-gcc -shared -o app/depths.dll app/gauge.c").exit_code == 0)
+        CHECK_FALSE(has(yard.build("").err, "nothing beside it"));
 }
 
 TEST_CASE("packages for Windows are named all at once, fetched, locked and built in") {

@@ -92,6 +92,8 @@ class Condition {
         if (name == "__name__") return main_test();
         if (name == "sys.platform") return text_test(facts_.platform);
         if (name == "os.name") return text_test(facts_.os_name);
+        bool knows_machine = name == "platform.machine" && !facts_.machine.empty();
+        if (knows_machine && take("(") && take(")")) return text_test(facts_.machine);
         if (name == "platform.system" && take("(") && take(")")) return text_test(facts_.system);
         if (name == "sys.platform.startswith" && take("(") && !at_end() && peek().is_plain_string()) {
             bool matches = facts_.platform.starts_with(tokens_[position_++].text);

@@ -40,6 +40,7 @@ Ground::Ground(Project of, Facts said, std::optional<Facts> said_here, Lore know
     scan_facts.platform = facts.platform;
     scan_facts.os_name = installed.variables().at("os_name");
     scan_facts.system = installed.variables().at("platform_system");
+    scan_facts.machine = machine_of(facts);
     for (const auto& [module, entry_of_lore] : lore) {
         for (const auto& [name, meant] : entry_of_lore.stands_for)
             stands_for.emplace(name.starts_with('.') ? module + name : name, meant);
@@ -221,7 +222,8 @@ std::vector<std::string> Ground::whole_search_path() const {
 
 /// All that scans depend on but the files: our own program, the version, the names that lore watches for.
 std::string Ground::scan_settings() const {
-    std::string settings = fmt::format("{}.{} {}", facts.major, facts.minor, facts.platform);
+    std::string settings =
+        fmt::format("{}.{} {} {}", facts.major, facts.minor, facts.platform, machine_of(facts));
     settings += " " + own_program_stamp();
     for (const auto& [module, lore_entry] : lore)
         for (const auto& [name, needed] : lore_entry.when_named) settings += " " + name;

@@ -124,6 +124,7 @@ struct ScanFacts {
     std::string platform = "linux";        ///< sys.platform
     std::string os_name = "posix";         ///< os.name
     std::string system = "Linux";          ///< platform.system()
+    std::string machine{};                 ///< platform.machine(); empty: not known
     std::string file;                      ///< what __file__ is; empty where it is not known
     bool keeps_strings = true;             ///< whether `dotted_strings` and `path_strings` are wanted
     bool is_own = false;                   ///< the application's: `listed_words`, `written_paths` are wanted

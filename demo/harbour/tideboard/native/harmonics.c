@@ -1,5 +1,9 @@
 /* Tide heights as a sum of harmonic constituents. Opened by tideboard/native/__init__.py with ctypes. */
+#ifdef __APPLE__
+double cos(double); /* where no headers of that system are at hand */
+#else
 #include <math.h>
+#endif
 
 /* The height above chart datum in metres, `hours` after the epoch: the mean level and, for each of `count`
  * constituents, amplitude (m) * cos(speed (degrees an hour) * hours - phase (degrees)). */

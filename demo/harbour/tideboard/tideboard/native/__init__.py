@@ -2,10 +2,15 @@
 
 import ctypes
 import os
+import platform
 import sys
 
 if sys.platform == "win32":
     _name = "harmonics.dll"
+elif sys.platform == "darwin":
+    _name = "harmonics.dylib"
+elif platform.machine() == "aarch64":
+    _name = "harmonics-aarch64.so"
 else:
     _name = "harmonics.so"
 _library = ctypes.CDLL(os.path.join(os.path.dirname(__file__), _name))
