@@ -3,7 +3,9 @@
 #include "payload/delta.h"
 #include "report/inspection.h"
 #include "report/library_figure.h"
+#include "support/archive.h"
 #include "support/files.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -157,6 +159,17 @@ Result<void> inspect_one(const fs::path& file, const InspectOptions& options, co
         say(stdout, "{}", report::inspections_document({report::inspection_json(inspection, names)}));
     } else {
         say(stdout, "{}", inspection_text(inspection, names, around.systems, options.verbose));
+        // Of another system's libraries this machine's loader knows nothing.
+        if (!inspection.target.empty() && inspection.target != host_target()) {
+            auto host = native::HostLibraries::read(installation.data, inspection.target);
+            if (!host) return pass_on(host);
+            for (const report::Lacking& one : report::lacking_libraries(inspection, *host))
+                say(stdout, "  {}  {} asks for it, and neither the output nor the system has it\n",
+                    styled(one.name, Style::error, STDOUT_FILENO),
+                    one.asked_by.size() == 1
+                        ? one.asked_by.front()
+                        : fmt::format("{} and {} more", one.asked_by.front(), one.asked_by.size() - 1));
+        }
         if (options.verify) say(stdout, "  every hash is right\n");
         if (!options.figure.empty())
             say(stdout, "  drawn in {}\n", shown_path(fs::absolute(options.figure).string()));
@@ -183,6 +196,16 @@ Result<void> run_inspect(const InspectOptions& options) {
     if (!is_there(path))
         return fail(ErrorKind::bad_input, "there is no such file", options.file, "nothing has that name",
                     "name an output, a native file or a folder");
+    // A bundle that is packed for handing over.
+    std::optional<StagingFolder> unpacked;
+    if (std::string name = path.filename().string(); is_file(path) && name.ends_with(".app.zip")) {
+        auto staging = StagingFolder::make(fs::temp_directory_path(), "omnistasis-inspect");
+        if (!staging) return pass_on(staging);
+        unpacked.emplace(std::move(*staging));
+        constexpr std::uint64_t largest = 64ull << 30;
+        if (auto done = unpack_archive(path, unpacked->path(), largest); !done) return done;
+        path = unpacked->path() / name.substr(0, name.size() - 4);
+    }
     // An output of ours: its executable, or in a bundle the file with its payload.
     if (is_folder(path / "tree") || is_folder(path / "Contents/Resources/tree"))
         if (auto executable =

@@ -27,14 +27,18 @@ bool NativeKind::fits(const std::string& target) const {
 }
 
 NativeKind kind_of(const std::string& file) {
-    NativeKind kind;
     std::array<std::uint8_t, 4096> head{};
     int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
-    if (descriptor < 0) return kind;
+    if (descriptor < 0) return {};
     ssize_t size = ::read(descriptor, head.data(), head.size());
     ::close(descriptor);
-    if (size < 20) return kind;
-    ByteSpan bytes(head.data(), static_cast<std::size_t>(size));
+    return size < 0 ? NativeKind() : kind_of_bytes({head.data(), static_cast<std::size_t>(size)});
+}
+
+NativeKind kind_of_bytes(ByteSpan bytes) {
+    NativeKind kind;
+    constexpr std::size_t least = 20;
+    if (bytes.size() < least) return kind;
     ByteView view(bytes), big_endian(bytes, false);
     if (looks_like_elf(bytes)) {
         kind.is_native = true;

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "support/files.h"
+
 #include <string>
 #include <vector>
 
@@ -17,5 +19,6 @@ struct NativeKind {
 
 /// Nothing is native that can't be read.
 NativeKind kind_of(const std::string& file);
+NativeKind kind_of_bytes(ByteSpan bytes);
 
 } // namespace omnistasis::native

@@ -1,5 +1,6 @@
 #include "report/inspection.h"
 
+#include "native/native_kind.h"
 #include "payload_format.h"
 #include "support/files.h"
 #include "support/hash.h"
@@ -12,59 +13,98 @@
 #include <elf.h>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <map>
 #include <oneapi/tbb/task_group.h>
+#include <set>
 #include <unistd.h>
 
 namespace omnistasis::report {
 
 namespace {
 
-/// A file of an output, where it is a native one.
-void note_native_file(Inspection& inspection, const std::string& place, ByteSpan bytes) {
-    std::vector<std::string> needed;
-    if (native::looks_like_elf(bytes)) {
-        auto elf = native::read_elf(bytes, place);
-        if (!elf) return;
-        inspection.oldest.add(place, *elf, bytes);
-        needed = elf->needed;
-    } else if (native::looks_like_mach_o(bytes)) {
-        auto mach = native::read_mach_o(bytes, place);
-        if (!mach) return;
-        inspection.oldest.add(place, *mach);
-        for (const native::MachImage& image : mach->images)
-            for (const native::MachLibrary& library : image.libraries) needed.push_back(library.name);
-    } else if (native::looks_like_pe(bytes)) {
-        auto pe = native::read_pe(bytes, place);
-        if (!pe) return;
-        inspection.oldest.add(place, *pe);
-        for (const native::PeImport& import : pe->imports) needed.push_back(lower_case(import.library));
-    } else {
-        return;
+/// The native files of an output, which may hold some for other systems beside those for its own.
+class NativeFiles {
+  public:
+    void note(const std::string& place, ByteSpan bytes) {
+        native::NativeKind kind = native::kind_of_bytes(bytes);
+        if (!kind) return;
+        std::string target = kind.targets.empty() ? std::string() : kind.targets.front();
+        OfTarget& of_target = all_[target];
+        std::vector<std::string> needed;
+        if (native::looks_like_elf(bytes)) {
+            auto elf = native::read_elf(bytes, place);
+            if (!elf) return;
+            of_target.oldest.add(place, *elf, bytes);
+            needed = elf->needed;
+        } else if (native::looks_like_mach_o(bytes)) {
+            auto mach = native::read_mach_o(bytes, place);
+            if (!mach) return;
+            of_target.oldest.add(place, *mach);
+            for (const native::MachImage& image : mach->images)
+                for (const native::MachLibrary& library : image.libraries)
+                    if (!library.weak && library.name != image.install_name) needed.push_back(library.name);
+        } else {
+            auto pe = native::read_pe(bytes, place);
+            if (!pe) return;
+            of_target.oldest.add(place, *pe);
+            for (const native::PeImport& import : pe->imports)
+                if (!import.delayed) needed.push_back(lower_case(import.library));
+        }
+        of_target.files.push_back({place, std::move(needed)});
     }
-    inspection.native_files.push_back({place, std::move(needed)});
-}
 
-/// The native files of a payload: what the oldest system follows from.
+    /// Tells of those that are for the same target as the program at a place.
+    void tell(const std::string& program, Inspection& inspection) {
+        for (auto& [target, of_target] : all_) {
+            bool has_program = std::ranges::find(of_target.files, program, &Inspection::NativeFile::place) !=
+                               of_target.files.end();
+            if (!has_program && all_.size() > 1) continue;
+            inspection.target = target;
+            inspection.oldest = std::move(of_target.oldest);
+            if (system_of(target) == System::windows) {
+                // Files say less than is true of them; the launcher's manifest has this.
+                native::PeFile launcher;
+                launcher.oldest_major = 10;
+                inspection.oldest.add("the launcher", launcher);
+            }
+            inspection.native_files = std::move(of_target.files);
+            return;
+        }
+    }
+
+  private:
+    struct OfTarget {
+        native::OldestSystem oldest;
+        std::vector<Inspection::NativeFile> files;
+    };
+    std::map<std::string, OfTarget> all_; ///< by target
+};
+
+/// What the oldest system follows from, of an output in one file.
 void look_into_payload(Inspection& inspection) {
     std::map<std::uint32_t, std::string> names;
     for (const payload::StoredFile& file : inspection.payload->files())
         names.try_emplace(file.content, file.place);
+    NativeFiles files;
     auto done =
         inspection.payload->each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
-            note_native_file(inspection, names[number], as_bytes(bytes));
+            files.note(names[number], as_bytes(bytes));
             return {};
         });
     if (!done) inspection.error = done.error().why;
+    files.tell(inspection.payload->description().start.c_str(), inspection);
 }
 
 /// The same for an output whose tree lies beside the launcher.
 void look_into_folder(Inspection& inspection, const fs::path& tree) {
+    NativeFiles files;
     each_entry_below(tree, [&](const fs::directory_entry& entry) {
         std::error_code failed;
         if (!entry.is_regular_file(failed)) return;
-        auto mapped = MappedFile::open(entry.path());
-        if (mapped) note_native_file(inspection, entry.path().lexically_relative(tree), mapped->bytes());
+        if (auto mapped = MappedFile::open(entry.path()))
+            files.note(entry.path().lexically_relative(tree), mapped->bytes());
     });
+    files.tell(inspection.payload->description().start.c_str(), inspection);
 }
 
 Json elf_json(const Inspection& inspection, HostNames& host) {
@@ -335,6 +375,20 @@ void inspect_folder(const fs::path& folder, const native::LoaderModel& loader,
     work.wait();
 }
 
+std::vector<Lacking> lacking_libraries(const Inspection& output, const native::HostLibraries& host) {
+    std::set<std::string> there;
+    for (const Inspection::NativeFile& file : output.native_files)
+        there.insert(lower_case(base_name(file.place)));
+    std::map<std::string, std::vector<std::string>> lacking;
+    for (const Inspection::NativeFile& file : output.native_files)
+        for (const std::string& name : file.needed)
+            if (host.find(name) == nullptr && !there.contains(lower_case(base_name(name))))
+                lacking[name].push_back(file.place);
+    std::vector<Lacking> all;
+    for (auto& [name, places] : lacking) all.push_back({name, std::move(places)});
+    return all;
+}
+
 bool HostNames::contains(std::string_view name) {
     if (auto known = known_.find(name); known != known_.end()) return known->second;
     const std::string& kept = kept_.emplace_back(name);
@@ -357,6 +411,7 @@ std::string inspection_json(const Inspection& inspection, HostNames& host) {
     }
     if (const native::KernelNeed& kernel = inspection.oldest.kernel(); !kernel.version.empty())
         one["kernel"] = {{"version", native::version_text(kernel.version)}, {"file", kernel.file}};
+    if (inspection.payload && !inspection.target.empty()) one["target"] = inspection.target;
     if (const native::SystemNeed& system = inspection.oldest.system(); !system.version.empty())
         one["system"] = {{"name", system.name()}, {"file", system.file}};
     std::string text = json_lines(one);

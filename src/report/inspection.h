@@ -36,7 +36,8 @@ struct Inspection {
         std::vector<std::string> needed;
     };
     std::vector<NativeFile> native_files;
-    std::string error; ///< why it can't be read
+    std::string target; ///< of an output's native files; empty: not known
+    std::string error;  ///< why it can't be read
 };
 
 /// Looks at one file. ELF files are resolved with `loader`, where they are for this machine. `brief`: as one
@@ -54,6 +55,15 @@ std::string architecture_of(const Inspection& inspection);
 /// is called for each, from several threads at once and in no order; what it gets stays as long as `loader`.
 void inspect_folder(const fs::path& folder, const native::LoaderModel& loader,
                     const std::function<void(Inspection&&)>& take);
+
+/// A library that files of an output ask for, and that is neither in it nor its system's.
+struct Lacking {
+    std::string name;
+    std::vector<std::string> asked_by; ///< places
+};
+
+/// All of them, sorted by name; `host` is that of the output's target.
+std::vector<Lacking> lacking_libraries(const Inspection& output, const native::HostLibraries& host);
 
 /// Which names are the host's. Its list is one of patterns, and the same names come again and again. For one
 /// thread.

@@ -130,6 +130,19 @@ std::vector<trace::NeededPackage> TargetPackages::all_missing() {
 std::vector<trace::LooseEnd> TargetPackages::differences() {
     std::vector<trace::LooseEnd> ends;
     if (!ground_.here) return ends;
+    const Facts& there = ground_.facts;
+    const Facts& own = ground_.here->facts;
+    if (there.minor != own.minor)
+        ends.push_back(
+            {.kind = "other-runtime",
+             .what =
+                 fmt::format("Python for {} is {}.{}.{}, and this project's own is {}.{}.{}", there.target,
+                             there.major, there.minor, there.micro, own.major, own.minor, own.micro),
+             .file = own.executable,
+             .effect = "the application runs on another version there, with packages for that one",
+             .advice = fmt::format("omnistasis runtimes fetch python --target {} --version {}.{}, where one "
+                                   "is known, or use the same version here",
+                                   there.target, own.major, own.minor)});
     for (const Distribution& one : ground_.installed.all()) {
         const Distribution* here = ground_.here->installed.named(one.name);
         if (here == nullptr || public_version(here->version) == public_version(one.version)) continue;
