@@ -4,6 +4,7 @@
 #include "support/files.h"
 #include "support/hash.h"
 #include "support/subprocess.h"
+#include "support/text.h"
 #include "support/toml.h"
 
 #include <algorithm>
@@ -74,9 +75,7 @@ Result<std::vector<std::string>> fetch_command(const KnownRuntime& runtime, cons
 
 /// What a client said last.
 std::string last_said(const Result<ProgramOutput>& output) {
-    std::string text = output ? output->err : output.error().what;
-    while (text.ends_with('\n')) text.pop_back();
-    return text.substr(text.rfind('\n') + 1);
+    return last_line(output ? output->err : output.error().what);
 }
 
 /// Debian's packages of another architecture, unpacked into one folder; the lists and settings of this

@@ -23,6 +23,12 @@ template <typename Take> void each_part(std::string_view text, char separator, T
     }
 }
 
+/// The last line of what a program said, without its end; empty where it said nothing.
+inline std::string last_line(std::string_view text) {
+    while (text.ends_with('\n') || text.ends_with('\r')) text.remove_suffix(1);
+    return std::string(text.substr(text.rfind('\n') + 1));
+}
+
 template <typename Take> void each_line(std::string_view text, Take take) { each_part(text, '\n', take); }
 
 } // namespace omnistasis

@@ -581,12 +581,6 @@ class Prover {
         }
     }
 
-    static std::string last_line(const std::string& text) {
-        std::string_view rest = text;
-        while (!rest.empty() && rest.back() == '\n') rest.remove_suffix(1);
-        return std::string(rest.substr(rest.rfind('\n') + 1));
-    }
-
     // --- the source ---------------------------------------------------------------------------------------
 
     Result<void> compare_with_source(const fs::path& folder) {

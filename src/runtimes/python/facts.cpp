@@ -5,6 +5,7 @@
 #include "support/json.h"
 #include "support/subprocess.h"
 #include "support/target_info.h"
+#include "support/text.h"
 #include "support/trusted_owner.h"
 #include "support/witness.h"
 
@@ -123,13 +124,11 @@ Result<Facts> ask_interpreter(const std::string& interpreter, const std::filesys
         if (!output) return pass_on(output);
         json = parse_json(output->out);
         if (output->exit_code != 0 || !json.is_object()) {
-            std::string last_line = output->err;
-            while (!last_line.empty() && last_line.back() == '\n') last_line.pop_back();
-            if (std::size_t at = last_line.rfind('\n'); at != std::string::npos) last_line.erase(0, at + 1);
-            return fail(
-                ErrorKind::missing, "the program does not answer as a Python interpreter does", interpreter,
-                last_line.empty() ? fmt::format("it ended with exit code {}", output->exit_code) : last_line,
-                "name a Python of version 3.9 or later with --runtime");
+            std::string said = last_line(output->err);
+            return fail(ErrorKind::missing, "the program does not answer as a Python interpreter does",
+                        interpreter,
+                        said.empty() ? fmt::format("it ended with exit code {}", output->exit_code) : said,
+                        "name a Python of version 3.9 or later with --runtime");
         }
         std::string prefix = json["prefix"];
         verdict = json["entry_error"];

@@ -5,6 +5,7 @@
 #include "runtimes/python/target_packages.h"
 #include "runtimes/python/wheel.h"
 #include "support/subprocess.h"
+#include "support/text.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -16,11 +17,6 @@ namespace {
 
 std::string asked_for(const trace::NeededPackage& one) {
     return one.name + (one.version.empty() ? one.versions : "==" + one.version);
-}
-
-std::string last_line(std::string text) {
-    while (text.ends_with('\n')) text.pop_back();
-    return text.substr(text.rfind('\n') + 1);
 }
 
 std::vector<fs::path> wheels_in(const fs::path& folder) {
