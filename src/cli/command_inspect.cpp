@@ -146,12 +146,14 @@ Result<void> look_into(const Inspection& inspection, const InspectOptions& optio
     return contents.each_content([](std::uint32_t, const std::string&) { return Result<void>(); });
 }
 
-Result<void> inspect_one(const fs::path& file, const InspectOptions& options, const Surroundings& around,
-                         const build::Installation& installation) {
+/// `shown` is what it is called, where that is not where it lies.
+Result<void> inspect_one(const fs::path& file, const fs::path& shown, const InspectOptions& options,
+                         const Surroundings& around, const build::Installation& installation) {
     native::LoaderModel loader;
     report::HostNames names(around.host);
     std::vector<Inspection> inspections;
     inspections.push_back(report::inspect_file(file.string(), loader));
+    inspections.front().file = shown.string();
     const Inspection& inspection = inspections.front();
     if (auto done = look_into(inspection, options); !done) return done;
     if (auto drawn = draw(inspections, file, options, around, installation); !drawn) return drawn;
@@ -211,7 +213,9 @@ Result<void> run_inspect(const InspectOptions& options) {
         if (auto executable =
                 payload::executable_of(is_folder(path / "tree") ? path : path / "Contents/Resources"))
             path = *executable;
-    if (!is_folder(path)) return inspect_one(path, options, around, *installation);
+    if (!is_folder(path))
+        return inspect_one(path, unpacked ? fs::absolute(options.file) : path, options, around,
+                           *installation);
     if (!options.extract.empty() || options.verify)
         return fail(ErrorKind::bad_input, "the file is not an output of Omnistasis", options.file,
                     "it is a folder, and none that `omnistasis build` made");

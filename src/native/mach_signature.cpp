@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <openssl/evp.h>
 
 namespace omnistasis::native {
 
@@ -21,6 +22,17 @@ constexpr std::size_t directory_head = 88; // version 0x20400
 void put_hash(std::string& out, std::string_view bytes) {
     Sha256 digest = sha256(bytes);
     out += as_text(digest);
+}
+
+constexpr std::uint64_t of_sha256 = 32; ///< bytes of a hash
+
+std::string sha1(std::string_view bytes) {
+    std::string digest(EVP_MAX_MD_SIZE, '\0');
+    unsigned size = 0;
+    ::EVP_Digest(bytes.data(), bytes.size(), reinterpret_cast<unsigned char*>(digest.data()), &size,
+                 ::EVP_sha1(), nullptr);
+    digest.resize(size);
+    return digest;
 }
 
 /// Where a file's parts are that a signature changes; 0 where one is not there.
@@ -147,34 +159,41 @@ std::string wrong_with_seal(ByteSpan file, const SealedParts& parts) {
     std::uint64_t offset = view.word(marks.signature + 8), size = view.word(marks.signature + 12);
     ByteView blob(view.part(offset, size), false);
     if (blob.size() == 0 || blob.word(0) != magic_super_blob) return "its signature is outside of the file";
+    // Older files have one with SHA-1 first, for older systems, and another with SHA-256.
     std::uint64_t directory = 0;
-    constexpr std::uint32_t most_blobs = 64;
-    for (std::uint32_t i = 0; i < std::min(blob.word(8), most_blobs); ++i)
-        if (blob.word(12 + std::uint64_t(8) * i) == 0) directory = blob.word(16 + std::uint64_t(8) * i);
+    constexpr std::uint32_t most_blobs = 64, first_other = 0x1000, last_other = 0x1004;
+    constexpr std::uint64_t of_sha1 = 20;
+    for (std::uint32_t i = 0; i < std::min(blob.word(8), most_blobs); ++i) {
+        std::uint32_t slot = blob.word(12 + std::uint64_t(8) * i), at = blob.word(16 + std::uint64_t(8) * i);
+        bool is_directory = slot == 0 || (slot >= first_other && slot <= last_other);
+        if (is_directory && (directory == 0 || blob.byte(at + 36) == of_sha256)) directory = at;
+    }
     if (directory == 0 || blob.word(directory) != magic_directory)
         return "its signature has no code directory";
     std::uint64_t hashes = directory + blob.word(directory + 16);
     std::uint32_t special = blob.word(directory + 24), pages = blob.word(directory + 28);
     std::uint64_t limit = blob.word(directory + 32);
     std::uint64_t width = blob.byte(directory + 36), page_bits = blob.byte(directory + 39);
-    constexpr std::uint64_t of_sha256 = 32, most_page_bits = 20;
-    if (width != of_sha256 || page_bits < 10 || page_bits > most_page_bits)
-        return "its hashes are not SHA-256 of whole pages";
+    constexpr std::uint64_t most_page_bits = 20;
+    bool is_known = width == of_sha256 || width == of_sha1;
+    if (!is_known || page_bits < 10 || page_bits > most_page_bits)
+        return "its hashes are not SHA-1 or SHA-256 of whole pages";
     if (limit != offset) return "its signature does not cover the whole file";
     std::uint64_t whole = 1ull << page_bits;
     if (pages != (limit + whole - 1) / whole) return "its signature does not cover all pages";
     auto is_hash_of = [&](std::uint64_t slot, std::string_view bytes) {
+        if (width == of_sha1) return as_text(blob.part(slot, width)) == sha1(bytes);
         Sha256 digest = sha256(bytes);
-        return as_text(blob.part(slot, of_sha256)) == as_text(digest);
+        return as_text(blob.part(slot, width)) == as_text(digest);
     };
     for (std::uint64_t i = 0; i < pages; ++i) {
         ByteSpan part = view.part(i * whole, std::min(whole, limit - i * whole));
-        if (!is_hash_of(hashes + i * of_sha256, as_text(part)))
+        if (!is_hash_of(hashes + i * width, as_text(part)))
             return fmt::format("the hash of its page {} is another", i);
     }
-    if (!parts.information.empty() && (special < 1 || !is_hash_of(hashes - of_sha256, parts.information)))
+    if (!parts.information.empty() && (special < 1 || !is_hash_of(hashes - width, parts.information)))
         return "its signature is not over Info.plist";
-    if (!parts.resources.empty() && (special < 3 || !is_hash_of(hashes - 3 * of_sha256, parts.resources)))
+    if (!parts.resources.empty() && (special < 3 || !is_hash_of(hashes - 3 * width, parts.resources)))
         return "its signature is not over the list of the bundle's files";
     return {};
 }

@@ -2,6 +2,7 @@
 
 #include "code_filter.h"
 #include "payload_format.h"
+#include "payload_reader.h"
 #include "support/byte_writer.h"
 #include "support/first_failure.h"
 #include "support/stored_form.h"
