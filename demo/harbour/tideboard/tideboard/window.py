@@ -36,7 +36,8 @@ def draw(canvas, place, day):
         x, y = position(moment, height)
         canvas.create_oval(x - 4, y - 4, x + 4, y + 4, fill=SEA, outline="")
         up = -16 if kind == "high" else 16
-        canvas.create_text(x, y + up, text=f"{moment:%H:%M}  {height:.2f} m", fill=INK)
+        # Beside the axis there are the heights.
+        canvas.create_text(max(x, MARGIN + 52), y + up, text=f"{moment:%H:%M}  {height:.2f} m", fill=INK)
 
 
 def show(station, day):
