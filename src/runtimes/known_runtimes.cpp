@@ -124,6 +124,14 @@ Result<StockedRuntime> fetch_runtime(const KnownRuntime& runtime, const RuntimeS
                                      const std::function<void(const std::string&)>& tell) {
     std::error_code failed;
     fs::create_directories(stock.folder(), failed);
+    // pip may be a module of an interpreter instead.
+    std::string program = runtime.client == "apt" ? "apt-get" : runtime.client;
+    if (runtime.client != "pip" && find_on_path(program).empty())
+        return fail(
+            ErrorKind::missing, fmt::format("there is no {} on this machine", program), "PATH",
+            fmt::format("it is what brings {}", runtime.package.substr(0, runtime.package.find(' '))),
+            fmt::format("install it{}; a runtime that you have is added with `omnistasis runtimes add`",
+                        runtime.client == "mvn" ? " (Debian: maven)" : ""));
     auto staging = StagingFolder::make(stock.folder(), "fetch");
     if (!staging) return pass_on(staging);
     if (runtime.client == "apt") {
