@@ -98,6 +98,9 @@ if __name__ == "__main__":
     CHECK(has(proof.out, "exit code 184 after "));
     CHECK(has(read_text(yard.path("one/proof.json")).value(), "\"run_by\": \"Wine "));
     CHECK(yard.here("prove 'two/tide board' --exit-code 3000").exit_code == 0);
+    ProgramOutput with_proof = yard.build("--out two --form folder --prove");
+    CHECK(with_proof.exit_code == 1);
+    CHECK(has(with_proof.out, "it ended with 184 instead of 0"));
     ProgramOutput source = yard.here("prove one/main.exe --against-source");
     CHECK(source.exit_code == 3);
     CHECK(has(source.err, "an output for windows-x86_64 is not compared with its source here"));
