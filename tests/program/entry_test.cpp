@@ -299,10 +299,31 @@ TEST_CASE("a command of an environment whose path has a space is built with its 
     // As pip writes it.
     workshop.write(".venv/bin/tide", "#!/bin/sh\n'''exec' \"" + python +
                                          "\" \"$0\" \"$@\"\n' '''\nfrom tide import main\nmain()\n");
-    auto built = workshop.shell(std::string(omnistasis::test::quoted_program) + " build .venv/bin/tide -q --out out");
+    auto built =
+        workshop.shell(std::string(omnistasis::test::quoted_program) + " build .venv/bin/tide -q --out out");
     INFO(built.err);
     REQUIRE(built.exit_code == 0);
     CHECK(workshop.shell("mv .venv away && out/tide").out == "high water\n");
+}
+
+TEST_CASE("the start script of an environment's command leaves no path of this machine") {
+    Workshop workshop("start script");
+    std::string packages = workshop.make_environment();
+    std::string python = workshop.path(".venv/bin/python3").string();
+    workshop.write(".venv/bin/tide",
+                   "#!/bin/sh\n'''exec' \"" + python +
+                       "\" \"$0\" \"$@\"\n' '''\nimport inspect\nimport quay\n"
+                       "def main():\n    print(inspect.getsource(quay.berth)[:9])\nmain()\n");
+    workshop.write(packages + "quay.py", "def berth():\n    return 4\n");
+    REQUIRE(workshop.shell("chmod +x .venv/bin/tide").exit_code == 0);
+    auto built =
+        workshop.shell(std::string(omnistasis::test::quoted_program) + " build .venv/bin/tide -q --out out");
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    workshop.omnistasis({"inspect", "out/tide", "--extract", "made"});
+    // The first lines name the environment's interpreter.
+    CHECK_FALSE(omnistasis::is_there(workshop.path("made/app/tide")));
+    CHECK(workshop.shell("ls made/lib").exit_code == 0);
 }
 
 TEST_CASE("a project's own package lore, with conditions on versions") {

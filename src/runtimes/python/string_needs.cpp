@@ -218,7 +218,10 @@ void StringNeeds::settle_sources(const std::vector<Unit>& units, const UnitIds& 
         const Distribution* owner = unit.own ? nullptr : ground_.installed.owner_of(unit.file);
         bool is_read = unit.own ? gathered_.reads_own_sources
                                 : owner != nullptr && gathered_.reads_sources_of.contains(owner->name);
-        if (!is_read) continue;
+        // The first line of an environment's start script names an interpreter of this machine.
+        bool is_start_script = ground_.project.is_installed && unit.file == ground_.entry.file &&
+                               !unit.file.starts_with("/usr/") && !unit.file.ends_with(".py");
+        if (!is_read || is_start_script) continue;
         if (!gathered_.with_source.insert(name).second) continue;
         needs.emplace_back(id, Need{file_unit(UnitKind::data, unit.file, unit.place),
                                     {"may be read as a text, in", unit.file, 0, true}});
