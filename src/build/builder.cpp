@@ -430,10 +430,13 @@ class Builder {
         std::string source = file.source;
         std::string folder = leads_places_ ? "$ORIGIN/" + way_to_tree(file.place) + "/lib" : "";
         const TargetInfo* target = find_target(project_.targets.front());
-        std::string named = target->system == System::macos ? file.place + "\n" : "";
-        if (target->system == System::macos)
+        std::string named;
+        native::MachPlace mach;
+        if (target->system == System::macos) {
+            mach = {target->machine, file.place, program_folder(), file.libraries};
+            named = file.place + "\n";
             for (const auto& [name, place] : file.libraries) named += fmt::format("{} {}\n", name, place);
-        native::MachPlace mach{target->machine, file.place, program_folder(), file.libraries};
+        }
         auto make = [=]() -> Result<std::string> {
             if (target->system == System::macos) return placed(source, mach);
             return changed(source, strips, relinks, path, folder);

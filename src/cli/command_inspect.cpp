@@ -1,9 +1,9 @@
 #include "cli/inspection_text.h"
 #include "cli/job.h"
+#include "dress/opened_bundle.h"
 #include "payload/delta.h"
 #include "report/inspection.h"
 #include "report/library_figure.h"
-#include "support/archive.h"
 #include "support/files.h"
 #include "support/target_info.h"
 
@@ -199,14 +199,12 @@ Result<void> run_inspect(const InspectOptions& options) {
         return fail(ErrorKind::bad_input, "there is no such file", options.file, "nothing has that name",
                     "name an output, a native file or a folder");
     // A bundle that is packed for handing over.
-    std::optional<StagingFolder> unpacked;
-    if (std::string name = path.filename().string(); is_file(path) && name.ends_with(".app.zip")) {
-        auto staging = StagingFolder::make(fs::temp_directory_path(), "omnistasis-inspect");
-        if (!staging) return pass_on(staging);
-        unpacked.emplace(std::move(*staging));
-        constexpr std::uint64_t largest = 64ull << 30;
-        if (auto done = unpack_archive(path, unpacked->path(), largest); !done) return done;
-        path = unpacked->path() / name.substr(0, name.size() - 4);
+    std::optional<dress::OpenedBundle> unpacked;
+    if (dress::is_packed_bundle(path)) {
+        auto opened = dress::OpenedBundle::open(path);
+        if (!opened) return pass_on(opened);
+        path = opened->folder();
+        unpacked.emplace(std::move(*opened));
     }
     // An output of ours: its executable, or in a bundle the file with its payload.
     if (is_folder(path / "tree") || is_folder(path / "Contents/Resources/tree"))

@@ -1,12 +1,12 @@
 #include "cli/output_files.h"
 #include "cli/proving.h"
+#include "dress/opened_bundle.h"
 #include "native/native_kind.h"
 #include "payload/payload_contents.h"
 #include "support/files.h"
 #include "support/json.h"
 #include "support/target_info.h"
 #include "watch/proof_script.h"
-#include "watch/structure.h"
 
 #include <fmt/format.h>
 #include <memory>
@@ -35,7 +35,7 @@ Result<void> run_prove(ProveOptions& options) {
     ProgressLine progress(options.quiet);
     fs::path named = fs::absolute(options.output).lexically_normal();
     if (named.filename().empty()) named = named.parent_path();
-    bool is_bundle = watch::is_bundle(named);
+    bool is_bundle = dress::is_bundle(named);
     std::string name = named.filename().string();
     Result<OutputFiles> files =
         is_bundle ? OutputFiles{named, name.substr(0, name.find(".app")), named.parent_path()}

@@ -1,6 +1,7 @@
 #include "cli/proving.h"
 
 #include "build/output_place.h"
+#include "dress/opened_bundle.h"
 #include "report/proof_json.h"
 #include "support/target_info.h"
 #include "watch/proof_script.h"
@@ -109,8 +110,8 @@ void print_proof(const watch::Proof& proof, const std::string& program, bool ver
 std::vector<std::string> folders_of_this_machine(const watch::ProofSubject& subject) {
     std::set<std::string> folders;
     if (subject.project != nullptr) folders.insert(subject.project->folder.string());
-    for (const trace::Unit& unit :
-         subject.graph != nullptr ? subject.graph->units : std::vector<trace::Unit>()) {
+    for (std::size_t i = 0; subject.graph != nullptr && i < subject.graph->units.size(); ++i) {
+        const trace::Unit& unit = subject.graph->units[i];
         std::string ending = "/" + unit.place;
         if (!unit.place.empty() && unit.file.ends_with(ending))
             folders.insert(unit.file.substr(0, unit.file.size() - ending.size()));
@@ -130,7 +131,7 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
     std::vector<watch::Proof> proofs;
     // A folder that is somebody else's stays as it is.
     bool kept = build::OutputPlace::holds_outputs(folder);
-    bool by_structure = watch::is_bundle(subject.output);
+    bool by_structure = dress::is_bundle(subject.output);
     // There is one structure, however it would be run.
     for (watch::ProofRun run : by_structure ? std::vector<watch::ProofRun>(1) : runs) {
         if (run.display && run.picture.empty())

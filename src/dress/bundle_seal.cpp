@@ -2,35 +2,15 @@
 
 #include "dress/pe_resources.h"
 #include "dress/plist.h"
+#include "support/base64.h"
 #include "support/files.h"
 #include "support/hash.h"
 
-#include <array>
 #include <fmt/format.h>
 #include <map>
-#include <openssl/evp.h>
 #include <optional>
 
 namespace omnistasis::dress {
-
-namespace {
-
-std::string base64(ByteSpan bytes) {
-    std::string out((bytes.size() + 2) / 3 * 4 + 1, '\0');
-    int size = ::EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()), bytes.data(),
-                                 static_cast<int>(bytes.size()));
-    out.resize(static_cast<std::size_t>(size));
-    return out;
-}
-
-std::string sha1(ByteSpan bytes) {
-    std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
-    unsigned size = 0;
-    ::EVP_Digest(bytes.data(), bytes.size(), digest.data(), &size, ::EVP_sha1(), nullptr);
-    return base64({digest.data(), size});
-}
-
-} // namespace
 
 Result<std::string> bundle_seal(const std::filesystem::path& contents, const std::string& program) {
     std::map<std::string, std::pair<std::string, std::string>> files; // to SHA-1 and SHA-256
@@ -50,7 +30,7 @@ Result<std::string> bundle_seal(const std::filesystem::path& contents, const std
             failed = content.error();
             return;
         }
-        files[place] = {sha1(content->bytes()), base64(sha256(content->bytes()))};
+        files[place] = {base64(sha1(content->bytes())), base64(sha256(content->bytes()))};
     });
     if (failed) return tl::make_unexpected(*failed);
     std::string out = std::string(plist_head) + "<dict>\n  <key>files</key>\n  <dict>\n";

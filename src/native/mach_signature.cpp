@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <openssl/evp.h>
 
 namespace omnistasis::native {
 
@@ -25,15 +24,6 @@ void put_hash(std::string& out, std::string_view bytes) {
 }
 
 constexpr std::uint64_t of_sha256 = 32; ///< bytes of a hash
-
-std::string sha1(std::string_view bytes) {
-    std::string digest(EVP_MAX_MD_SIZE, '\0');
-    unsigned size = 0;
-    ::EVP_Digest(bytes.data(), bytes.size(), reinterpret_cast<unsigned char*>(digest.data()), &size,
-                 ::EVP_sha1(), nullptr);
-    digest.resize(size);
-    return digest;
-}
 
 /// Where a file's parts are that a signature changes; 0 where one is not there.
 struct Marks {
@@ -182,9 +172,8 @@ std::string wrong_with_seal(ByteSpan file, const SealedParts& parts) {
     std::uint64_t whole = 1ull << page_bits;
     if (pages != (limit + whole - 1) / whole) return "its signature does not cover all pages";
     auto is_hash_of = [&](std::uint64_t slot, std::string_view bytes) {
-        if (width == of_sha1) return as_text(blob.part(slot, width)) == sha1(bytes);
-        Sha256 digest = sha256(bytes);
-        return as_text(blob.part(slot, width)) == as_text(digest);
+        std::string_view held = as_text(blob.part(slot, width));
+        return width == of_sha1 ? held == as_text(sha1(as_bytes(bytes))) : held == as_text(sha256(bytes));
     };
     for (std::uint64_t i = 0; i < pages; ++i) {
         ByteSpan part = view.part(i * whole, std::min(whole, limit - i * whole));

@@ -1,5 +1,6 @@
 #include "review/licence_list.h"
 
+#include "support/text.h"
 #include "support/toml.h"
 
 #include <algorithm>
@@ -33,12 +34,6 @@ std::string words_of(std::string_view text) {
     }
     if (out.back() != ' ') out += ' ';
     return out;
-}
-
-std::string trimmed(std::string_view text) {
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.front()))) text.remove_prefix(1);
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.remove_suffix(1);
-    return std::string(text);
 }
 
 /// Parts of an expression: names, AND, OR, WITH, brackets.

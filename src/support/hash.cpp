@@ -22,6 +22,13 @@ Sha256 sha256(ByteSpan bytes) {
 
 Sha256 sha256(std::string_view text) { return sha256(as_bytes(text)); }
 
+Sha1 sha1(ByteSpan bytes) {
+    Sha1 digest{};
+    if (EVP_Digest(bytes.data(), bytes.size(), digest.data(), nullptr, EVP_sha1(), nullptr) != 1)
+        std::abort();
+    return digest;
+}
+
 std::string damage_check(ByteSpan bytes) {
     XXH128_canonical_t digits;
     XXH128_canonicalFromHash(&digits, XXH3_128bits(bytes.data(), bytes.size()));

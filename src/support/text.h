@@ -13,6 +13,14 @@ inline void replace_all(std::string& text, std::string_view what, std::string_vi
         text.replace(at, what.size(), with);
 }
 
+/// Without blanks and line ends at both ends.
+inline std::string_view trimmed(std::string_view text) {
+    constexpr std::string_view blanks = " \t\r\n\f\v";
+    std::size_t start = text.find_first_not_of(blanks);
+    if (start == std::string_view::npos) return {};
+    return text.substr(start, text.find_last_not_of(blanks) + 1 - start);
+}
+
 /// Calls `take` with each part of a text, without the separators between them; empty parts too, but none
 /// behind a separator at the end.
 template <typename Take> void each_part(std::string_view text, char separator, Take take) {

@@ -134,11 +134,8 @@ class ProcessorEmulation : public Emulation {
             return text;
         };
         std::vector<std::string> words;
-        for (std::size_t at = 0; at < said.start.size();) {
-            std::size_t end = std::min(said.start.find('\0', at), said.start.size());
-            words.push_back(filled(said.start.substr(at, end - at)));
-            at = end + 1;
-        }
+        each_part(said.start, '\0',
+                  [&](std::string_view word) { words.push_back(filled(std::string(word))); });
         if (words.empty()) return {};
         options.instead = tree + "/" + words.front();
         arguments_.assign(words.begin() + 1, words.end());

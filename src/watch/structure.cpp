@@ -1,11 +1,11 @@
 #include "watch/structure.h"
 
 #include "dress/bundle_seal.h"
+#include "dress/opened_bundle.h"
 #include "native/mach_o_loader.h"
 #include "native/mach_signature.h"
 #include "native/oldest_system.h"
 #include "payload/payload_contents.h"
-#include "support/archive.h"
 #include "support/files.h"
 #include "support/pattern.h"
 #include "support/target_info.h"
@@ -18,9 +18,6 @@
 namespace omnistasis::watch {
 
 namespace {
-
-constexpr std::uint64_t largest_bundle = 64ull << 30;
-constexpr std::string_view archive_ending = ".app.zip", folder_ending = ".app";
 
 /// The text of a key in Info.plist; empty where it is not there.
 std::string text_of_key(const std::string& plist, const std::string& key) {
@@ -39,9 +36,13 @@ class Bundle {
         : folder_(std::move(folder)), contents_(folder_ / "Contents"), subject_(subject), foreign_(foreign) {
         const TargetInfo* target = find_target(subject.target);
         processor_ = target == nullptr ? 0 : target->machine;
-        for (const trace::LooseEnd& end :
-             subject.graph != nullptr ? subject.graph->loose_ends : std::vector<trace::LooseEnd>())
+        program_folder_ = contents_ / "Resources/tree/bin";
+        if (subject.graph == nullptr) return;
+        for (const trace::LooseEnd& end : subject.graph->loose_ends)
             if (end.kind == "missing-library") told_.insert(base_name(end.file));
+        auto program = std::ranges::find(subject.graph->units, trace::UnitKind::program, &trace::Unit::kind);
+        if (program != subject.graph->units.end())
+            program_folder_ = (contents_ / "Resources/tree" / program->place).parent_path();
     }
 
     Proof look() {
@@ -145,7 +146,8 @@ class Bundle {
             host_.insert(library.name);
             return;
         }
-        auto paths = native::loaded_paths(library.name, image, file.parent_path().string(), program_folder());
+        auto paths =
+            native::loaded_paths(library.name, image, file.parent_path().string(), program_folder_.string());
         bool is_there_ = std::ranges::any_of(paths, [&](const std::string& path) {
             return is_file(path) && !relative_to(path, folder_.string()).empty();
         });
@@ -158,16 +160,8 @@ class Bundle {
             !is_told);
     }
 
-    /// Of the runtime's own program, which loads all but the launcher.
-    std::string program_folder() const {
-        for (const trace::Unit& unit :
-             subject_.graph != nullptr ? subject_.graph->units : std::vector<trace::Unit>())
-            if (unit.kind == trace::UnitKind::program)
-                return (contents_ / "Resources/tree" / unit.place).parent_path().string();
-        return (contents_ / "Resources/tree/bin").string();
-    }
-
     fs::path folder_, contents_, program_;
+    fs::path program_folder_; ///< of the runtime's own program, which loads all but the launcher
     const ProofSubject& subject_;
     const std::vector<std::string>& foreign_;
     std::uint32_t processor_ = 0;
@@ -179,29 +173,11 @@ class Bundle {
 
 } // namespace
 
-bool is_bundle(const std::filesystem::path& output) {
-    std::string name = output.filename().string();
-    return (name.ends_with(archive_ending) && is_file(output)) ||
-           (name.ends_with(folder_ending) && is_folder(output / "Contents"));
-}
-
 Result<Proof> prove_structure(const ProofSubject& subject, const std::vector<std::string>& foreign) {
     auto start = std::chrono::steady_clock::now();
-    fs::path folder = subject.output;
-    std::optional<StagingFolder> scratch;
-    if (!is_folder(folder)) {
-        auto made = StagingFolder::make(fs::temp_directory_path(), "omnistasis-proof");
-        if (!made) return pass_on(made);
-        scratch.emplace(std::move(*made));
-        if (auto done = unpack_archive(subject.output, scratch->path(), largest_bundle); !done)
-            return pass_on(done);
-        std::string name = subject.output.filename().string();
-        folder = scratch->path() / name.substr(0, name.size() - 4);
-    }
-    if (!is_folder(folder / "Contents"))
-        return fail(ErrorKind::bad_input, "this is no bundle for macOS", subject.output.string(),
-                    "there is no folder Contents in it", "name the NAME.app.zip or NAME.app that was built");
-    Proof proof = Bundle(folder, subject, foreign).look();
+    auto opened = dress::OpenedBundle::open(subject.output);
+    if (!opened) return pass_on(opened);
+    Proof proof = Bundle(opened->folder(), subject, foreign).look();
     proof.name = structure_run;
     proof.by = "its structure alone";
     proof.limits = "nothing here runs programs of that system";

@@ -9,11 +9,9 @@ namespace omnistasis::watch {
 /// The name of the record of such a look.
 inline constexpr const char* structure_run = "structure";
 
-/// Where a bundle for macOS is: the folder NAME.app, or that in a NAME.app.zip.
-bool is_bundle(const std::filesystem::path& output);
-
-/// Looks at a bundle: each library that its files load is in it or the system's; signatures and hashes fit;
-/// Info.plist names its program; no file holds one of the texts `foreign` (paths of this machine).
+/// Looks at a bundle for macOS, `dress::is_bundle`: each library that its files load is in it or the
+/// system's; signatures and hashes fit; Info.plist names its program; no file holds one of the texts
+/// `foreign` (paths of this machine).
 Result<Proof> prove_structure(const ProofSubject& subject, const std::vector<std::string>& foreign);
 
 } // namespace omnistasis::watch

@@ -12,12 +12,6 @@ namespace omnistasis::python {
 
 namespace {
 
-std::string_view trimmed(std::string_view text) {
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.front()))) text.remove_prefix(1);
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.remove_suffix(1);
-    return text;
-}
-
 template <typename Take> void each_trimmed_line(std::string_view text, Take take) {
     each_line(text, [&](std::string_view line) { take(trimmed(line)); });
 }

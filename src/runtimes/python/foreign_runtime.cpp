@@ -214,16 +214,14 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
                        kind.targets.empty() ? std::string() : kind.targets.front(), whole_of(layout.root)};
         one.problem = layout.problem;
         one.advice = layout.advice;
-        if (!one.problem.empty())
-            one.remarks.clear();
-        else if (layout.library.empty())
+        if (one.problem.empty() && layout.library.empty())
             one.problem = "its standard library is not there: no os.py in Lib or lib/python3.X";
-        else if (layout.extensions.empty())
+        else if (one.problem.empty() && layout.extensions.empty())
             one.problem = "the compiled modules of its library are not there: no _socket.pyd in DLLs";
         bool has_tk = is_file(folder / layout.extensions / "_tkinter.pyd");
         if (has_tk && !is_folder(folder / layout.root / "tcl"))
             one.remarks.push_back("it has no scripts of Tcl: windows of tkinter can't be opened with it");
-        if (native::kind_of((folder / layout.program).string()).targets.empty() && one.problem.empty())
+        if (kind.targets.empty() && one.problem.empty())
             one.problem = "its program is for a processor that is no target: 64 bits are needed";
         bool is_windows = layout.program.ends_with(".exe");
         if (is_windows && one.problem.empty() && !is_file(folder / layout.root / "python3.dll"))

@@ -1,6 +1,7 @@
 #include "runtimes/python/path_files.h"
 
 #include "support/files.h"
+#include "support/text.h"
 
 #include <algorithm>
 #include <ranges>
@@ -20,21 +21,19 @@ std::vector<std::string> folders_of_path_files(const std::string& packages) {
         if (!text) continue;
         std::string_view rest = *text;
         if (rest.starts_with("\xef\xbb\xbf")) rest.remove_prefix(3);
-        while (!rest.empty()) {
-            std::size_t end = std::min(rest.find('\n'), rest.size());
-            std::string line(rest.substr(0, end));
-            rest.remove_prefix(std::min(end + 1, rest.size()));
+        each_line(rest, [&](std::string_view whole) {
+            std::string line(whole);
             line.erase(line.find_last_not_of(" \t\r\f\v") + 1);
             if (line.empty() || line.starts_with('#') || line.starts_with("import ") ||
                 line.starts_with("import\t"))
-                continue;
+                return;
             std::ranges::replace(line, '\\', '/'); // a file of Windows
             std::string folder = (fs::path(packages) / line).lexically_normal().string();
             while (folder.size() > 1 && folder.ends_with('/')) folder.pop_back();
             if (is_folder(folder) && folder != packages &&
                 std::ranges::find(folders, folder) == folders.end())
                 folders.push_back(std::move(folder));
-        }
+        });
     }
     return folders;
 }

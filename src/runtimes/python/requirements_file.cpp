@@ -1,6 +1,7 @@
 #include "runtimes/python/requirements_file.h"
 
 #include "support/files.h"
+#include "support/text.h"
 
 #include <set>
 #include <string_view>
@@ -11,20 +12,11 @@ namespace {
 
 constexpr std::string_view blanks = " \t\r\f\v";
 
-std::string_view trimmed(std::string_view text) {
-    std::size_t start = text.find_first_not_of(blanks);
-    if (start == std::string_view::npos) return {};
-    return text.substr(start, text.find_last_not_of(blanks) + 1 - start);
-}
-
 /// The lines of a file, those that end with a backslash joined with the next.
 std::vector<std::string> joined_lines(std::string_view text) {
     std::vector<std::string> lines;
     bool goes_on = false;
-    while (!text.empty()) {
-        std::size_t end = std::min(text.find('\n'), text.size());
-        std::string_view line = text.substr(0, end);
-        text.remove_prefix(std::min(end + 1, text.size()));
+    each_line(text, [&](std::string_view line) {
         if (line.ends_with('\r')) line.remove_suffix(1);
         bool ends_open = line.ends_with('\\');
         if (ends_open) line.remove_suffix(1);
@@ -33,7 +25,7 @@ std::vector<std::string> joined_lines(std::string_view text) {
         else
             lines.emplace_back(line);
         goes_on = ends_open;
-    }
+    });
     return lines;
 }
 

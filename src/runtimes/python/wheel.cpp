@@ -2,6 +2,7 @@
 
 #include "runtimes/python/distributions.h"
 #include "support/archive.h"
+#include "support/base64.h"
 #include "support/files.h"
 #include "support/hash.h"
 #include "support/target_info.h"
@@ -11,7 +12,6 @@
 #include <charconv>
 #include <fmt/format.h>
 #include <map>
-#include <openssl/evp.h>
 #include <set>
 #include <vector>
 
@@ -53,11 +53,7 @@ bool fits_platform(const std::string& tag, const TargetInfo& target) {
 
 /// The digest that RECORD has as "sha256=" and base64 for addresses, without padding.
 std::string digest_text(ByteSpan bytes) {
-    Sha256 digest = sha256(bytes);
-    std::string text(64, '\0');
-    int size = EVP_EncodeBlock(reinterpret_cast<unsigned char*>(text.data()), digest.data(),
-                               static_cast<int>(digest.size()));
-    text.resize(static_cast<std::size_t>(size));
+    std::string text = base64(sha256(bytes));
     std::ranges::replace(text, '+', '-');
     std::ranges::replace(text, '/', '_');
     while (text.ends_with('=')) text.pop_back();
