@@ -3,13 +3,37 @@
 find_program(MUSL_GCC musl-gcc REQUIRED)
 execute_process(COMMAND ${MUSL_GCC} -print-file-name=include OUTPUT_VARIABLE compiler_headers OUTPUT_STRIP_TRAILING_WHITESPACE)
 find_library(ZSTD_STATIC libzstd.a REQUIRED)
-find_library(SODIUM_STATIC libsodium.a REQUIRED)
+# From its source, for all systems alike (scripts/fetch_sources.sh).
+set(SODIUM_SOURCE ${PROJECT_SOURCE_DIR}/build/sources/libsodium CACHE PATH "the source of libsodium")
+if(NOT EXISTS ${SODIUM_SOURCE}/src/libsodium)
+  message(FATAL_ERROR "the source of libsodium is missing: run scripts/fetch_sources.sh")
+endif()
+set(sodium ${SODIUM_SOURCE}/src/libsodium)
+set(signature_check ${sodium}/crypto_sign/ed25519/ref10/open.c ${sodium}/crypto_sign/ed25519/ref10/sign.c ${sodium}/crypto_core/ed25519/ref10/ed25519_ref10.c
+  ${sodium}/crypto_hash/sha512/cp/hash_sha512_cp.c ${sodium}/crypto_verify/sodium/verify.c ${sodium}/sodium/utils.c)
+set(sodium_flags -O2 -w -ffunction-sections -fdata-sections -DCONFIGURED=1 -DNATIVE_LITTLE_ENDIAN=1
+  -I${sodium}/include -I${sodium}/include/sodium -I${sodium}/include/sodium/private)
 
 set(launcher_folder ${PROJECT_BINARY_DIR}/lib/omnistasis)
 set(launcher_flags -std=c++20 -O2 -nostdinc -nostdinc++
   -isystem /usr/include/x86_64-linux-musl -isystem ${compiler_headers} -idirafter /usr/include
   -fno-exceptions -fno-rtti -fno-threadsafe-statics -fno-asynchronous-unwind-tables -ffunction-sections -fdata-sections
-  -fstack-protector-strong -D_GNU_SOURCE -Wall -Wextra -Wpedantic -Werror)
+  -fstack-protector-strong -D_GNU_SOURCE -Wall -Wextra -Wpedantic -Werror -I${sodium}/include)
+
+# The objects of `sources` for `target`, made by the compiler behind `compiler` with flags of its own.
+function(add_foreign_objects target compiler sources result)
+  set(objects)
+  foreach(source ${sources})
+    get_filename_component(name ${source} NAME)
+    set(object ${PROJECT_BINARY_DIR}/launcher/${target}/${name}.o)
+    add_custom_command(OUTPUT ${object}
+      COMMAND ${CMAKE_COMMAND} -E make_directory ${PROJECT_BINARY_DIR}/launcher/${target}
+      COMMAND ${compiler} ${ARGN} -MD -MF ${object}.d -c ${source} -o ${object}
+      DEPENDS ${source} DEPFILE ${object}.d VERBATIM)
+    list(APPEND objects ${object})
+  endforeach()
+  set(${result} ${objects} PARENT_SCOPE)
+endfunction()
 
 function(add_launcher_object name result)
   set(object ${PROJECT_BINARY_DIR}/launcher/${name}.o)
@@ -38,7 +62,8 @@ add_launcher_object(no_signature without_signature)
 add_launcher_object(signature with_signature)
 # The one that checks a signature is larger, so it is only in front of what is signed.
 add_launcher(launcher-linux-x86_64 ${launcher_objects} ${without_signature} ${ZSTD_STATIC})
-add_launcher(launcher-signed-linux-x86_64 ${launcher_objects} ${with_signature} ${ZSTD_STATIC} ${SODIUM_STATIC})
+add_foreign_objects(linux-x86_64 ${MUSL_GCC} "${signature_check}" check ${sodium_flags})
+add_launcher(launcher-signed-linux-x86_64 ${launcher_objects} ${with_signature} ${ZSTD_STATIC} ${check})
 set(launchers ${launcher_folder}/launcher-linux-x86_64 ${launcher_folder}/launcher-signed-linux-x86_64)
 
 # The library that leads compiled-in paths into the tree: loaded by programs of the tree, so for their C library.
@@ -59,29 +84,16 @@ if(NOT EXISTS ${ZSTD_SOURCE}/lib/zstd.h)
 endif()
 file(GLOB zstd_decoder ${ZSTD_SOURCE}/lib/common/*.c ${ZSTD_SOURCE}/lib/decompress/*.c)
 set(freestanding_flags -std=c++20 -O2 -fno-exceptions -fno-rtti -fno-threadsafe-statics -fno-asynchronous-unwind-tables
-  -ffunction-sections -fdata-sections -Wall -Wextra -Wpedantic -Werror -I${PROJECT_SOURCE_DIR}/launcher -I${ZSTD_SOURCE}/lib)
+  -ffunction-sections -fdata-sections -Wall -Wextra -Wpedantic -Werror -I${PROJECT_SOURCE_DIR}/launcher -I${ZSTD_SOURCE}/lib -I${sodium}/include)
 
-# The objects of `sources` for `target`, made by the compiler behind `compiler` with flags of its own.
-function(add_foreign_objects target compiler sources result)
-  set(objects)
-  foreach(source ${sources})
-    get_filename_component(name ${source} NAME)
-    set(object ${PROJECT_BINARY_DIR}/launcher/${target}/${name}.o)
-    add_custom_command(OUTPUT ${object}
-      COMMAND ${CMAKE_COMMAND} -E make_directory ${PROJECT_BINARY_DIR}/launcher/${target}
-      COMMAND ${compiler} ${ARGN} -MD -MF ${object}.d -c ${source} -o ${object}
-      DEPENDS ${source} DEPFILE ${object}.d VERBATIM)
-    list(APPEND objects ${object})
-  endforeach()
-  set(${result} ${objects} PARENT_SCOPE)
-endfunction()
-function(add_foreign_launcher target)
-  add_custom_command(OUTPUT ${launcher_folder}/launcher-${target}
+# The launcher `name`, of `inputs`, made by the linker's command that follows.
+function(add_foreign_launcher name inputs)
+  add_custom_command(OUTPUT ${launcher_folder}/${name}
     COMMAND ${CMAKE_COMMAND} -E make_directory ${launcher_folder}
-    COMMAND ${ARGN} -o ${launcher_folder}/launcher-${target}.new ${objects} ${inputs}
-    COMMAND ${CMAKE_COMMAND} -E rename ${launcher_folder}/launcher-${target}.new ${launcher_folder}/launcher-${target}
-    DEPENDS ${objects} ${inputs} VERBATIM)
-  set(launchers ${launchers} ${launcher_folder}/launcher-${target} PARENT_SCOPE)
+    COMMAND ${ARGN} -o ${launcher_folder}/${name}.new ${inputs}
+    COMMAND ${CMAKE_COMMAND} -E rename ${launcher_folder}/${name}.new ${launcher_folder}/${name}
+    DEPENDS ${inputs} VERBATIM)
+  set(launchers ${launchers} ${launcher_folder}/${name} PARENT_SCOPE)
 endfunction()
 function(sources_of result)
   set(sources)
@@ -97,11 +109,18 @@ find_program(AARCH64_CXX aarch64-linux-gnu-g++)
 find_program(AARCH64_CC aarch64-linux-gnu-gcc)
 if(AARCH64_CXX AND AARCH64_CC)
   sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
-    message_window payload_reader code_filter sha256 no_signature)
+    message_window payload_reader code_filter sha256)
+  sources_of(open_sources no_signature)
+  sources_of(signed_sources signature)
   add_foreign_objects(linux-aarch64 ${AARCH64_CXX} "${sources}" objects ${freestanding_flags} -D_GNU_SOURCE -fstack-protector-strong)
-  add_foreign_objects(linux-aarch64 ${AARCH64_CC} "${zstd_decoder}" inputs ${decoder_flags})
-  add_foreign_launcher(linux-aarch64 ${AARCH64_CC} -static -no-pie -Wl,-Ttext-segment=0x70000000 -s -Wl,--gc-sections
-    -Wl,--build-id=none -Wl,-z,noexecstack -Wl,--no-warnings)
+  add_foreign_objects(linux-aarch64 ${AARCH64_CXX} "${open_sources}" open ${freestanding_flags})
+  add_foreign_objects(linux-aarch64 ${AARCH64_CXX} "${signed_sources}" signed ${freestanding_flags})
+  add_foreign_objects(linux-aarch64 ${AARCH64_CC} "${zstd_decoder}" decoder ${decoder_flags})
+  add_foreign_objects(linux-aarch64 ${AARCH64_CC} "${signature_check}" check ${sodium_flags})
+  set(link ${AARCH64_CC} -static -no-pie -Wl,-Ttext-segment=0x70000000 -s -Wl,--gc-sections -Wl,--build-id=none -Wl,-z,noexecstack
+    -Wl,--no-warnings)
+  add_foreign_launcher(launcher-linux-aarch64 "${objects};${open};${decoder}" ${link})
+  add_foreign_launcher(launcher-signed-linux-aarch64 "${objects};${signed};${decoder};${check}" ${link})
 else()
   message(STATUS "No launcher for linux-aarch64: its compiler is missing (Debian: g++-aarch64-linux-gnu)")
 endif()
@@ -110,10 +129,17 @@ find_program(MINGW_CXX x86_64-w64-mingw32-g++)
 find_program(MINGW_CC x86_64-w64-mingw32-gcc)
 if(MINGW_CXX AND MINGW_CC)
   sources_of(sources windows self_windows files_windows unpack_windows stream_layout tree_place_windows program_windows error_text_windows old_trees_windows
-    payload_reader code_filter sha256)
+    state_windows junction_windows rights_windows payload_reader code_filter sha256)
+  sources_of(open_sources no_signature)
+  sources_of(signed_sources signature)
   add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${sources}" objects ${freestanding_flags} -DUNICODE -D_WIN32_WINNT=0x0A00)
-  add_foreign_objects(windows-x86_64 ${MINGW_CC} "${zstd_decoder}" inputs ${decoder_flags})
-  add_foreign_launcher(windows-x86_64 ${MINGW_CC} -static -s -Wl,--gc-sections -Wl,--no-insert-timestamp)
+  add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${open_sources}" open ${freestanding_flags})
+  add_foreign_objects(windows-x86_64 ${MINGW_CXX} "${signed_sources}" signed ${freestanding_flags})
+  add_foreign_objects(windows-x86_64 ${MINGW_CC} "${zstd_decoder}" decoder ${decoder_flags})
+  add_foreign_objects(windows-x86_64 ${MINGW_CC} "${signature_check}" check ${sodium_flags})
+  set(link ${MINGW_CC} -static -s -Wl,--gc-sections -Wl,--no-insert-timestamp)
+  add_foreign_launcher(launcher-windows-x86_64 "${objects};${open};${decoder}" ${link})
+  add_foreign_launcher(launcher-signed-windows-x86_64 "${objects};${signed};${decoder};${check}" ${link})
 else()
   message(STATUS "No launcher for windows-x86_64: its compiler is missing (Debian: g++-mingw-w64-x86-64)")
 endif()
@@ -127,8 +153,7 @@ if(CLANG_CXX AND MACH_O_LINKER)
     string(REPLACE aarch64 arm64 architecture ${processor})
     add_foreign_objects(macos-${processor} ${CLANG_CXX} "${sources}" objects ${freestanding_flags} -target ${architecture}-apple-macos11
       -ffreestanding -fno-stack-protector -nostdinc -nostdinc++ -isystem ${clang_headers}/include -I${PROJECT_SOURCE_DIR}/launcher/macos)
-    set(inputs ${PROJECT_SOURCE_DIR}/launcher/macos/libSystem.tbd)
-    add_foreign_launcher(macos-${processor} ${MACH_O_LINKER} -arch ${architecture} -platform_version macos 11.0 11.0 -dead_strip
+    add_foreign_launcher(launcher-macos-${processor} "${objects};${PROJECT_SOURCE_DIR}/launcher/macos/libSystem.tbd" ${MACH_O_LINKER} -arch ${architecture} -platform_version macos 11.0 11.0 -dead_strip
       -adhoc_codesign -headerpad 0x100)
   endforeach()
 else()

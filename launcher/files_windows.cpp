@@ -15,15 +15,96 @@ void make_folders_above(wchar_t* path) {
     }
 }
 
-wchar_t* path_in(const wchar_t* tree, const File& file) {
-    wchar_t* inner = wide(reinterpret_cast<const char*>(file.path.data), file.path.size);
-    wchar_t* path = inner == nullptr ? nullptr : wide_room(wcslen(tree) + wcslen(inner) + 2);
+namespace {
+
+wchar_t* path_in(const wchar_t* folder, const char* text, size_t size, size_t extra) {
+    wchar_t* inner = wide(text, size);
+    wchar_t* path = inner == nullptr ? nullptr : wide_room(wcslen(folder) + wcslen(inner) + extra + 2);
     if (path == nullptr) return nullptr;
-    wcscat(wcscat(wcscpy(path, tree), L"\\"), inner);
-    for (wchar_t* at = path + wcslen(tree); *at != 0; ++at)
+    wcscat(wcscat(wcscpy(path, folder), L"\\"), inner);
+    for (wchar_t* at = path + wcslen(folder); *at != 0; ++at)
         if (*at == L'/') *at = L'\\';
     free(inner);
     return path;
+}
+
+bool copy_below(const wchar_t* from, const wchar_t* to) {
+    Found found = look_at(from);
+    if (!found.is_there) return false;
+    if (found.is_link) return true;
+    if (!found.is_folder) return CopyFileW(from, to, TRUE) != 0;
+    if (CreateDirectoryW(to, nullptr) == 0) return false;
+    bool done = true;
+    each_entry(from, [&](const WIN32_FIND_DATAW& entry) {
+        wchar_t* inner_from = joined(from, entry.cFileName);
+        wchar_t* inner_to = joined(to, entry.cFileName);
+        done = done && copy_below(inner_from, inner_to);
+        free(inner_from);
+        free(inner_to);
+    });
+    return done;
+}
+
+} // namespace
+
+wchar_t* path_in(const wchar_t* tree, const File& file) {
+    return path_in(tree, reinterpret_cast<const char*>(file.path.data), file.path.size, 0);
+}
+
+wchar_t* path_in(const wchar_t* folder, const char* path, size_t extra) {
+    return path_in(folder, path, strlen(path), extra);
+}
+
+wchar_t* joined(const wchar_t* folder, const wchar_t* name) {
+    wchar_t* path = wide_room(wcslen(folder) + wcslen(name) + 2);
+    return wcscat(wcscat(wcscpy(path, folder), L"\\"), name);
+}
+
+Found look_at(const wchar_t* path) {
+    HANDLE file = CreateFileW(path, FILE_READ_ATTRIBUTES,
+                              FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE, nullptr, OPEN_EXISTING,
+                              FILE_FLAG_BACKUP_SEMANTICS | FILE_FLAG_OPEN_REPARSE_POINT, nullptr);
+    Found found;
+    if (file == INVALID_HANDLE_VALUE) return found;
+    BY_HANDLE_FILE_INFORMATION said;
+    if (GetFileInformationByHandle(file, &said) != 0) {
+        found.is_there = true;
+        found.is_folder = (said.dwFileAttributes & FILE_ATTRIBUTE_DIRECTORY) != 0;
+        found.is_link = (said.dwFileAttributes & FILE_ATTRIBUTE_REPARSE_POINT) != 0;
+        found.written = ticks(said.ftLastWriteTime);
+        found.number = static_cast<uint64_t>(said.nFileIndexHigh) << 32 | said.nFileIndexLow;
+        found.disk = said.dwVolumeSerialNumber;
+    }
+    CloseHandle(file);
+    return found;
+}
+
+bool copy_all(const wchar_t* from, const wchar_t* temporary, const wchar_t* to) {
+    DeleteFileW(temporary);
+    remove_all(temporary);
+    if (copy_below(from, temporary) && MoveFileExW(temporary, to, MOVEFILE_WRITE_THROUGH) != 0) return true;
+    DWORD reason = GetLastError();
+    DeleteFileW(temporary);
+    remove_all(temporary);
+    SetLastError(reason);
+    return false;
+}
+
+LockedFile::LockedFile(const wchar_t* folder, const wchar_t* name) {
+    wchar_t* path = joined(folder, name);
+    file_ = CreateFileW(path, GENERIC_READ | GENERIC_WRITE, FILE_SHARE_READ | FILE_SHARE_WRITE, nullptr,
+                        OPEN_ALWAYS, FILE_ATTRIBUTE_NORMAL, nullptr);
+    free(path);
+    if (!is_held()) return;
+    OVERLAPPED range = {};
+    LockFileEx(file_, LOCKFILE_EXCLUSIVE_LOCK, 0, 1, 0, &range);
+}
+
+LockedFile::~LockedFile() {
+    if (!is_held()) return;
+    OVERLAPPED range = {};
+    UnlockFileEx(file_, 0, 1, 0, &range);
+    CloseHandle(file_);
 }
 
 HANDLE open_in_tree(const wchar_t* tree, const File& file) {
@@ -57,30 +138,18 @@ bool write_at(HANDLE file, const uint8_t* data, size_t size, uint64_t offset) {
 }
 
 void remove_all(const wchar_t* path) {
-    wchar_t* pattern = wide_room(wcslen(path) + 4);
-    wcscat(wcscpy(pattern, path), L"\\*");
-    WIN32_FIND_DATAW found;
-    HANDLE search = FindFirstFileW(pattern, &found);
-    if (search != INVALID_HANDLE_VALUE) {
-        do {
-            if (wcscmp(found.cFileName, L".") == 0 || wcscmp(found.cFileName, L"..") == 0) continue;
-            wchar_t* inner = wide_room(wcslen(path) + wcslen(found.cFileName) + 2);
-            wcscat(wcscat(wcscpy(inner, path), L"\\"), found.cFileName);
-            bool is_link = (found.dwFileAttributes & FILE_ATTRIBUTE_REPARSE_POINT) != 0;
-            if ((found.dwFileAttributes & FILE_ATTRIBUTE_DIRECTORY) != 0) {
-                if (is_link)
-                    RemoveDirectoryW(inner);
-                else
-                    remove_all(inner);
-            } else {
-                DeleteFileW(inner);
-            }
-            free(inner);
-        } while (FindNextFileW(search, &found) != 0);
-        FindClose(search);
-    }
+    each_entry(path, [&](const WIN32_FIND_DATAW& entry) {
+        wchar_t* inner = joined(path, entry.cFileName);
+        bool is_link = (entry.dwFileAttributes & FILE_ATTRIBUTE_REPARSE_POINT) != 0;
+        if ((entry.dwFileAttributes & FILE_ATTRIBUTE_DIRECTORY) == 0)
+            DeleteFileW(inner);
+        else if (is_link)
+            RemoveDirectoryW(inner);
+        else
+            remove_all(inner);
+        free(inner);
+    });
     RemoveDirectoryW(path);
-    free(pattern);
 }
 
 } // namespace omnistasis::launcher

@@ -2,6 +2,7 @@
 
 #include "error_text_windows.h"
 #include "start_text.h"
+#include "state_windows.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -193,6 +194,7 @@ void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure)
     WaitForSingleObject(process.hProcess, INFINITE);
     DWORD code = 0;
     GetExitCodeProcess(process.hProcess, &code);
+    keep_state(self, marked_tree);
     if (is_unseen) errors.tell(self, code);
     ExitProcess(code);
 }

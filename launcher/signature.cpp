@@ -1,10 +1,13 @@
 #include "signature.h"
 
 #include <sodium/crypto_sign_ed25519.h>
-#include <string.h>
+#include <stdlib.h>
 
-// The library was built for another C library's checked functions.
-extern "C" void __explicit_bzero_chk(void* data, size_t size, size_t) { explicit_bzero(data, size); }
+// Parts of the library that lie beside the check, and that nothing here calls, ask for these.
+extern "C" {
+void randombytes_buf(void*, size_t) { abort(); }
+void sodium_misuse() { abort(); }
+}
 
 namespace omnistasis::launcher {
 

@@ -1,7 +1,7 @@
 // A launcher of signed applications starts nothing that is not signed with the publisher's key.
 #pragma once
 
-#include "self.h"
+#include "payload_reader.h"
 
 namespace omnistasis::launcher {
 

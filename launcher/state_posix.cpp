@@ -1,6 +1,7 @@
 #include "state_posix.h"
 
 #include "files_posix.h"
+#include "state_list.h"
 #include "trusted_folder_posix.h"
 
 #include <dirent.h>
@@ -17,31 +18,8 @@ namespace omnistasis::launcher {
 
 namespace {
 
-constexpr const char* initial_folder = "state"; ///< in the tree
 constexpr const char* lock_name = ".omnistasis.lock";
 constexpr const char* trees_name = ".omnistasis.trees";
-
-/// One path of the application's state.
-struct State {
-    bool is_folder = false;
-    const char* place = nullptr; ///< in the tree
-    const char* path = nullptr;  ///< in the data folder
-};
-
-/// Walks the head's list; false at its end.
-bool next_state(const Self& self, size_t& at, State& state) {
-    if (at >= self.head.state.size) return false;
-    const auto* text = reinterpret_cast<const char*>(self.head.state.data) + at;
-    const char* start = text;
-    state.is_folder = strcmp(text, "folder") == 0;
-    text += strlen(text) + 1;
-    state.place = text;
-    text += strlen(text) + 1;
-    state.path = text;
-    text += strlen(text) + 1;
-    at += static_cast<size_t>(text - start);
-    return true;
-}
 
 /// The user's data folder for this application.
 struct DataFolder {
@@ -144,7 +122,7 @@ bool fill(int tree, const State& state, const DataFolder& data) {
     if (is_there(data.folder, state.path, status)) return true;
     if (!make_folders_above(data.folder, state.path)) return false;
     char initial[4200], temporary[4200];
-    snprintf(initial, sizeof initial, "%s/%s", initial_folder, state.path);
+    snprintf(initial, sizeof initial, "%s/%s", initial_state_folder, state.path);
     snprintf(temporary, sizeof temporary, "%s.new", state.path);
     if (is_there(tree, initial, status)) return copy_all(tree, initial, data.folder, temporary, state.path);
     return !state.is_folder || mkdirat(data.folder, state.path, 0700) == 0;
@@ -223,7 +201,7 @@ struct KnownTrees {
 bool has_replaced(const Self& self, int tree) {
     State state;
     struct stat status;
-    for (size_t at = 0; next_state(self, at, state);)
+    for (size_t at = 0; next_state(self.head, at, state);)
         if (is_there(tree, state.place, status) && !S_ISLNK(status.st_mode)) return true;
     return false;
 }
@@ -234,7 +212,7 @@ void adopt_of_other(const Self& self, int tree, const DataFolder& data) {
     State state;
     struct stat status;
     char target[8300];
-    for (size_t at = 0; next_state(self, at, state);) {
+    for (size_t at = 0; next_state(self.head, at, state);) {
         target_of(data, state, target, sizeof target);
         if (is_there(tree, state.place, status) && !S_ISLNK(status.st_mode) && adopt(tree, state, data))
             make_link(tree, state, target);
@@ -255,7 +233,7 @@ StateResult provide_state(const Self& self, const TreePlace& place, Failure& fai
     State state;
     char target[8300];
     bool all = is_there_already;
-    for (size_t at = 0; all && next_state(self, at, state);) {
+    for (size_t at = 0; all && next_state(self.head, at, state);) {
         target_of(data, state, target, sizeof target);
         all = is_linked(tree, state, target);
     }
@@ -279,7 +257,7 @@ StateResult provide_state(const Self& self, const TreePlace& place, Failure& fai
         if (is_other(path)) adopt_of_other(self, other, data);
         return false;
     });
-    for (size_t at = 0; result == StateResult::ready && next_state(self, at, state);) {
+    for (size_t at = 0; result == StateResult::ready && next_state(self.head, at, state);) {
         target_of(data, state, target, sizeof target);
         if (is_linked(tree, state, target)) continue;
         bool adopted = adopt(tree, state, data);
@@ -305,7 +283,7 @@ bool adopt_state(const Self& self, int tree) {
     if (!name_data_folder(self, data) || !open_data_folder(data, true, failure)) return false;
     bool all = true;
     State state;
-    for (size_t at = 0; all && next_state(self, at, state);) all = adopt(tree, state, data);
+    for (size_t at = 0; all && next_state(self.head, at, state);) all = adopt(tree, state, data);
     close(data.folder);
     return all;
 }

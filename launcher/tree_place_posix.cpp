@@ -2,6 +2,7 @@
 
 #include "files_posix.h"
 #include "sha256.h"
+#include "state_list.h"
 #include "state_posix.h"
 #include "trusted_folder_posix.h"
 #include "unpack_posix.h"
@@ -374,8 +375,8 @@ bool provide(const Self& self, const char* beside, Look look, TreePlace& place, 
     name_of_tree(self, name);
     char base[4096], real[4096];
     char tried[400] = {};
-    bool keeps_files = memmem(self.head.state.data, self.head.state.size, "file", sizeof "file") != nullptr;
-    for (int number = data_first; candidate(number, keeps_files, base, sizeof base); ++number) {
+    bool has_files_as_state = keeps_files(self.head);
+    for (int number = data_first; candidate(number, has_files_as_state, base, sizeof base); ++number) {
         if (base[0] == 0) continue;
         int base_folder = open_trusted_folder(base, true, real, sizeof real);
         int cache = base_folder < 0 ? -1 : open_private_folder(base_folder, "omnistasis");

@@ -1,7 +1,9 @@
 #include "tree_place_windows.h"
 
 #include "files_windows.h"
+#include "rights_windows.h"
 #include "sha256.h"
+#include "state_windows.h"
 #include "unpack_windows.h"
 
 #include <stdio.h>
@@ -14,26 +16,39 @@ using namespace payload;
 
 namespace {
 
-constexpr const wchar_t* complete_marker = L".complete";
+constexpr uint64_t a_day = 24ull * 60 * 60 * 10000000; ///< in ticks
 
-bool is_complete(const Self& self, const wchar_t* tree) {
-    wchar_t* marker = wide_room(wcslen(tree) + 20);
-    wcscat(wcscat(wcscpy(marker, tree), L"\\"), complete_marker);
-    HANDLE file = CreateFileW(marker, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_DELETE, nullptr,
-                              OPEN_EXISTING, 0, nullptr);
+bool is_complete(const Self& self, TreePlace& place) {
+    wchar_t* marker = joined(place.path, complete_marker);
+    HANDLE file = CreateFileW(marker, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE,
+                              nullptr, OPEN_EXISTING, 0, nullptr);
+    bool same = false;
+    if (file != INVALID_HANDLE_VALUE) {
+        uint8_t id[33];
+        DWORD count = 0;
+        FILETIME last, now;
+        same = ReadFile(file, id, sizeof id, &count, nullptr) != 0 && count == 32 &&
+               memcmp(id, self.head.tree_id.data, 32) == 0;
+        GetSystemTimeAsFileTime(&now);
+        place.was_idle = same && GetFileTime(file, nullptr, nullptr, &last) != 0 &&
+                         (ticks(now) - ticks(last) > a_day || ticks(now) < ticks(last));
+        CloseHandle(file);
+        if (place.was_idle) {
+            file = CreateFileW(marker, FILE_WRITE_ATTRIBUTES,
+                               FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE, nullptr, OPEN_EXISTING,
+                               0, nullptr);
+            if (file != INVALID_HANDLE_VALUE) {
+                SetFileTime(file, nullptr, nullptr, &now);
+                CloseHandle(file);
+            }
+        }
+    }
     free(marker);
-    if (file == INVALID_HANDLE_VALUE) return false;
-    uint8_t id[33];
-    DWORD count = 0;
-    bool same = ReadFile(file, id, sizeof id, &count, nullptr) != 0 && count == 32 &&
-                memcmp(id, self.head.tree_id.data, 32) == 0;
-    CloseHandle(file);
     return same;
 }
 
 bool write_marker(const Self& self, const wchar_t* tree) {
-    wchar_t* marker = wide_room(wcslen(tree) + 20);
-    wcscat(wcscat(wcscpy(marker, tree), L"\\"), complete_marker);
+    wchar_t* marker = joined(tree, complete_marker);
     HANDLE file = CreateFileW(marker, GENERIC_WRITE, 0, nullptr, CREATE_NEW, FILE_ATTRIBUTE_NORMAL, nullptr);
     free(marker);
     if (file == INVALID_HANDLE_VALUE) return false;
@@ -42,45 +57,81 @@ bool write_marker(const Self& self, const wchar_t* tree) {
     return written;
 }
 
-/// Unpacks the tree below `cache`, once for all that start at this time. `tree` takes its path.
-bool put_under_lock(const Self& self, const wchar_t* cache, const wchar_t* name, const wchar_t* tree,
-                    Failure& failure) {
-    wchar_t* lock_path = wide_room(wcslen(cache) + wcslen(name) + 12);
-    wcscat(wcscat(wcscat(wcscpy(lock_path, cache), L"\\."), name), L".lock");
-    HANDLE lock = CreateFileW(lock_path, GENERIC_READ | GENERIC_WRITE, FILE_SHARE_READ | FILE_SHARE_WRITE,
-                              nullptr, OPEN_ALWAYS, FILE_ATTRIBUTE_NORMAL, nullptr);
-    if (lock == INVALID_HANDLE_VALUE)
-        return set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
-    OVERLAPPED range = {};
-    LockFileEx(lock, LOCKFILE_EXCLUSIVE_LOCK, 0, 1, 0, &range);
-    bool done = is_complete(self, tree);
-    if (!done) {
-        wchar_t* fresh = wide_room(wcslen(cache) + wcslen(name) + 12);
-        wcscat(wcscat(wcscat(wcscpy(fresh, cache), L"\\."), name), L".new");
-        remove_all(fresh);
-        remove_all(tree);
-        if (!is_rest_whole(self)) {
-            set(failure, ReadError::damaged);
-        } else if (CreateDirectoryW(fresh, nullptr) == 0) {
-            set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
-        } else if (unpack(self, fresh, failure)) {
-            done = write_marker(self, fresh);
-            // Programs that look at new files may hold one of them for a moment.
-            for (int attempt = 0; done && MoveFileExW(fresh, tree, 0) == 0; ++attempt) {
-                DWORD reason = GetLastError();
-                if (attempt == 50) {
-                    done = set(failure, exit_no_room, L"can't write into", without_mark(cache), reason);
-                    break;
-                }
-                Sleep(20);
-            }
-        }
-        if (!done) remove_all(fresh);
-        free(fresh);
+/// Whether a file of the tree is the one of the index.
+bool has_content(const wchar_t* path, const Index& index, uint32_t content) {
+    HANDLE handle = CreateFileW(path, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_DELETE, nullptr,
+                                OPEN_EXISTING, 0, nullptr);
+    LARGE_INTEGER size = {};
+    bool right = handle != INVALID_HANDLE_VALUE && GetFileSizeEx(handle, &size) != 0 &&
+                 static_cast<uint64_t>(size.QuadPart) == index.content_size(content);
+    if (right && size.QuadPart > 0) {
+        HANDLE mapping = CreateFileMappingW(handle, nullptr, PAGE_READONLY, 0, 0, nullptr);
+        const void* bytes = mapping != nullptr ? MapViewOfFile(mapping, FILE_MAP_READ, 0, 0, 0) : nullptr;
+        uint8_t digest[32] = {};
+        if (bytes != nullptr) sha256(bytes, static_cast<size_t>(size.QuadPart), digest);
+        right = bytes != nullptr && memcmp(digest, index.content_hash(content), 32) == 0;
+        if (bytes != nullptr) UnmapViewOfFile(bytes);
+        if (mapping != nullptr) CloseHandle(mapping);
     }
-    UnlockFileEx(lock, 0, 1, 0, &range);
-    CloseHandle(lock);
-    free(lock_path);
+    if (handle != INVALID_HANDLE_VALUE) CloseHandle(handle);
+    return right;
+}
+
+bool wrong_file(const wchar_t* path, Failure& failure) {
+    return set(failure, exit_damaged, L"can't start: not what was built:", without_mark(path), 0);
+}
+
+/// Copies the tree in the folder `beside`; what was copied is compared with the index.
+bool copy_tree(const Self& self, const wchar_t* beside, const wchar_t* tree, Failure& failure) {
+    Index index;
+    if (!load_index(self, index, failure)) return false;
+    File file;
+    for (size_t at = 0; index.next_file(at, file);) {
+        wchar_t* from = path_in(beside, file);
+        wchar_t* to = path_in(tree, file);
+        make_folders_above(to);
+        if (CopyFileW(from, to, TRUE) == 0)
+            return set(failure, exit_no_room, L"can't copy the application's file", without_mark(from),
+                       GetLastError());
+        if (!has_content(to, index, file.content)) return wrong_file(from, failure);
+        free(from);
+        free(to);
+    }
+    return true;
+}
+
+/// Puts the tree into `cache`, once for all that start at this time.
+bool put_under_lock(const Self& self, const wchar_t* cache, const wchar_t* name, const wchar_t* beside,
+                    TreePlace& place, Failure& failure) {
+    auto no_room = [&] {
+        return set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
+    };
+    wchar_t* lock_name = wide_room(wcslen(name) + 12);
+    LockedFile lock(cache, wcscat(wcscat(wcscpy(lock_name, L"."), name), L".lock"));
+    if (!lock.is_held()) return no_room();
+    if (is_complete(self, place)) return true;
+    if (!is_rest_whole(self)) return set(failure, ReadError::damaged);
+    if (look_at(place.path).is_folder && !adopt_state(self, place.path))
+        return set(failure, exit_no_room, L"can't keep what the application saved in its damaged tree",
+                   without_mark(place.path), 0);
+    wchar_t* fresh_name = wide_room(wcslen(name) + 12);
+    wchar_t* fresh = joined(cache, wcscat(wcscat(wcscpy(fresh_name, L"."), name), L".new"));
+    remove_all(fresh);
+    remove_all(place.path);
+    if (CreateDirectoryW(fresh, nullptr) == 0) return no_room();
+    bool done =
+        (beside == nullptr ? unpack(self, fresh, failure) : copy_tree(self, beside, fresh, failure)) &&
+        write_marker(self, fresh);
+    // Programs that look at new files may hold one of them for a moment.
+    for (int attempt = 0; done && MoveFileExW(fresh, place.path, 0) == 0; ++attempt) {
+        if (attempt == 50) {
+            done = no_room();
+            break;
+        }
+        Sleep(20);
+    }
+    if (!done) remove_all(fresh);
+    place.was_idle = done;
     return done;
 }
 
@@ -107,22 +158,31 @@ wchar_t* candidate(int number) {
 
 } // namespace
 
-bool provide_in_cache(const Self& self, wchar_t*& tree, Failure& failure) {
+bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place, Failure& failure) {
     wchar_t* name = name_of_tree(self);
+    wchar_t* step = wide_room(longest_path);
     for (int number = 0;; ++number) {
         wchar_t* base = candidate(number);
         if (base == nullptr) break;
         if (base[0] == 0) continue;
         for (wchar_t* at = base; *at != 0; ++at)
             if (*at == L'/') *at = L'\\';
-        wchar_t* cache = wide_room(wcslen(base) + 40);
-        wcscat(wcscpy(cache, base), L"\\omnistasis\\x");
-        wchar_t* marked = long_path(cache);
-        make_folders_above(marked);
-        *wcsrchr(marked, L'\\') = 0;
-        tree = wide_room(wcslen(marked) + wcslen(name) + 2);
-        wcscat(wcscat(wcscpy(tree, marked), L"\\"), name);
-        if (is_complete(self, tree) || put_under_lock(self, marked, name, tree, failure)) return true;
+        wchar_t* cache = long_path(joined(base, L"omnistasis"));
+        make_folders_above(cache);
+        place = {joined(cache, name), true, false};
+        bool is_made = make_own_folder(cache);
+        bool is_own = is_made && is_users_own(cache);
+        if (is_made && !(is_own && is_way_safe(cache, step))) {
+            set(failure, exit_no_room, L"can't unpack into", without_mark(cache), 0);
+            wcsncat(failure.text, L": ", 3);
+            if (is_own) wcsncat(failure.text, without_mark(step), 200);
+            wcsncat(failure.text, is_own ? L" can be changed by other users" : L"other users can change it",
+                    60);
+        } else if (!is_made) {
+            set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
+        } else if (is_complete(self, place) || put_under_lock(self, cache, name, beside, place, failure)) {
+            return true;
+        }
         if (failure.exit_code == exit_damaged || number == 0) return false;
     }
     if (failure.exit_code == 0)
@@ -133,7 +193,8 @@ bool provide_in_cache(const Self& self, wchar_t*& tree, Failure& failure) {
     return false;
 }
 
-void find_beside(const Self& self, wchar_t*& tree) {
+void find_beside(const Self& self, TreePlace& place) {
+    wchar_t*& tree = place.path;
     const auto* folder = reinterpret_cast<const char*>(self.head.tree_folder.data);
     tree = wide_room(wcslen(self.path) + self.head.tree_folder.size + 12);
     wchar_t* marked = long_path(self.path);
@@ -149,31 +210,17 @@ void find_beside(const Self& self, wchar_t*& tree) {
     wcscat(wcscat(tree, L"\\"), inner);
 }
 
-bool check_tree(const Self& self, const wchar_t* tree, bool in_cache, Failure& failure) {
+bool check_tree(const Self& self, const TreePlace& place, Failure& failure) {
     if (!is_rest_whole(self)) return set(failure, ReadError::damaged);
     if (self.head.index_hash.size == 0) return true;
     Index index;
     if (!load_index(self, index, failure)) return false;
     File file;
     for (size_t at = 0; index.next_file(at, file);) {
-        wchar_t* path = path_in(tree, file);
-        HANDLE handle = CreateFileW(path, GENERIC_READ, FILE_SHARE_READ, nullptr, OPEN_EXISTING, 0, nullptr);
-        LARGE_INTEGER size = {};
-        bool right = handle != INVALID_HANDLE_VALUE && GetFileSizeEx(handle, &size) != 0 &&
-                     static_cast<uint64_t>(size.QuadPart) == index.content_size(file.content);
-        if (right && size.QuadPart > 0) {
-            HANDLE mapping = CreateFileMappingW(handle, nullptr, PAGE_READONLY, 0, 0, nullptr);
-            const void* bytes = mapping != nullptr ? MapViewOfFile(mapping, FILE_MAP_READ, 0, 0, 0) : nullptr;
-            uint8_t digest[32] = {};
-            if (bytes != nullptr) sha256(bytes, static_cast<size_t>(size.QuadPart), digest);
-            right = bytes != nullptr && memcmp(digest, index.content_hash(file.content), 32) == 0;
-            if (bytes != nullptr) UnmapViewOfFile(bytes);
-            if (mapping != nullptr) CloseHandle(mapping);
-        }
-        if (handle != INVALID_HANDLE_VALUE) CloseHandle(handle);
-        if (!right) {
-            set(failure, exit_damaged, L"can't start: not what was built:", without_mark(path), 0);
-            if (in_cache) wcsncat(failure.text, L". Remove its folder, and it is unpacked anew", 100);
+        wchar_t* path = path_in(place.path, file);
+        if (!has_content(path, index, file.content)) {
+            wrong_file(path, failure);
+            if (place.in_cache) wcsncat(failure.text, L". Remove its folder, and it is unpacked anew", 100);
             return false;
         }
         free(path);

@@ -5,6 +5,8 @@
 #include "old_trees_windows.h"
 #include "program_windows.h"
 #include "self_windows.h"
+#include "signature.h"
+#include "state_windows.h"
 #include "tree_place_windows.h"
 
 namespace omnistasis::launcher {
@@ -13,6 +15,37 @@ using namespace payload;
 
 namespace {
 
+/// The tree that belongs to this executable, with all that it needs around it.
+bool find_tree(const Self& self, TreePlace& place, Failure& failure) {
+    if (!is_signature_right(self.head))
+        return set(
+            failure, exit_damaged,
+            L"can't start: the file does not have its publisher's signature. Get it anew from where its "
+            L"publisher offers it",
+            L"", 0);
+    if (self.head.tree_folder.size > 0)
+        find_beside(self, place);
+    else if (!provide_in_cache(self, nullptr, place, failure))
+        return false;
+    if (self.head.state.size > 0) {
+        StateResult result = provide_state(self, place.path, place.in_cache, failure);
+        if (result == StateResult::tree_is_fixed) {
+            // A user of a tree that can't be changed has one of their own, which leads to their data.
+            const wchar_t* original = place.path;
+            failure = {};
+            if (!provide_in_cache(self, original, place, failure)) return false;
+            result = provide_state(self, place.path, true, failure);
+        }
+        if (result != StateResult::ready) return false;
+    }
+    wchar_t wanted[8] = {};
+    if (GetEnvironmentVariableW(L"OMNISTASIS_CHECK", wanted, 8) == 4 && wcscmp(wanted, L"full") == 0 &&
+        !check_tree(self, place, failure))
+        return false;
+    if (place.was_idle) remove_old_trees(self, place);
+    return true;
+}
+
 [[noreturn]] void run() {
     static Self self;
     Failure failure;
@@ -20,18 +53,9 @@ namespace {
         set(failure, error);
         stop(self.path, failure);
     }
-    bool beside = self.head.tree_folder.size > 0;
-    wchar_t* tree = nullptr;
-    if (beside)
-        find_beside(self, tree);
-    else if (!provide_in_cache(self, tree, failure))
-        stop(self.path, failure);
-    wchar_t wanted[8] = {};
-    if (GetEnvironmentVariableW(L"OMNISTASIS_CHECK", wanted, 8) == 4 && wcscmp(wanted, L"full") == 0 &&
-        !check_tree(self, tree, !beside, failure))
-        stop(self.path, failure);
-    if (!beside) remove_old_trees(tree);
-    run_program(self, tree, failure);
+    TreePlace place;
+    if (!find_tree(self, place, failure)) stop(self.path, failure);
+    run_program(self, place.path, failure);
     stop(self.path, failure);
 }
 

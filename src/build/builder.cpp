@@ -150,7 +150,7 @@ class Builder {
             if (is_signed && is_file(installation_.launcher(result_.target)))
                 return fail(
                     ErrorKind::missing, fmt::format("outputs for {} can't be signed", result_.target),
-                    "output.sign or --sign", "only the launcher of " + host_target() + " checks signatures",
+                    "output.sign or --sign", "its launcher checks no signatures",
                     "build the other targets without a key, or sign them with their system's own tools");
             return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target), file,
                         launcher.error().why, "install Omnistasis anew");

@@ -63,10 +63,6 @@ class WindowsPlatform : public Platform {
                             near.empty() ? fmt::format("known are {}", fmt::join(known_languages(), ", "))
                                          : fmt::format("did you mean {}?", fmt::join(near, " or ")));
             }
-        if (!project.states.empty())
-            return fail(ErrorKind::missing, "state is not yet kept on Windows", project.states.front().where,
-                        "the launcher for Windows makes no links out of the tree",
-                        "let the application write below %LOCALAPPDATA% there, or build without this target");
         return {};
     }
 

@@ -360,3 +360,83 @@ TEST_CASE("Pythons of other systems that are not whole are refused") {
     INFO(proof.out);
     CHECK(proof.exit_code == 0);
 }
+
+TEST_CASE("on Windows state outlives updates, and what replaces it or is left of a crash goes along") {
+    if (!has_all()) return;
+    Yard yard("state");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    const std::string logbook = R"py(import json, os, pathlib, sqlite3, sys
+here = pathlib.Path(__file__).resolve().parent
+db = sqlite3.connect(here / "logbook.db")
+db.execute("create table if not exists entries(text)")
+if sys.argv[1] == "crash":
+    db.execute("pragma cache_size = 1")
+    for number in range(2000):
+        db.execute("insert into entries values (?)", ("x" * 1000,))
+    os._exit(3)
+db.execute("insert into entries values (?)", (sys.argv[1],))
+db.commit()
+settings = json.loads((here / "settings.json").read_text())
+settings["starts"] += 1
+(here / "settings.new").write_text(json.dumps(settings))
+os.replace(here / "settings.new", here / "settings.json")
+(here / "notes" / sys.argv[1]).write_text("-")
+print(db.execute("select count(*) from entries").fetchone()[0], settings["starts"],
+      len(list((here / "notes").iterdir())))
+)py";
+    yard.write("app/main.py", logbook);
+    yard.write("app/settings.json", "{\"starts\": 0}");
+    yard.write("app/notes/first", "-");
+    yard.write("app/omnistasis.toml",
+               "[app]\nentry = \"main.py\"\nname = \"logbook\"\n"
+               "[[state]]\npath = \"logbook.db\"\n[[state]]\npath = \"settings.json\"\n"
+               "[[state]]\npath = \"notes/\"\n");
+    yard.make_prefix();
+    auto build = [&](const std::string& options) {
+        return yard.here("build app --target windows-x86_64 --compress fast " + options).exit_code;
+    };
+    REQUIRE(build("--out one") == 0);
+    REQUIRE(build("--out two --form folder") == 0);
+    CHECK(yard.wine("one/logbook.exe a").out == "1 1 2\nexit 0\n");
+    CHECK(yard.wine("two/logbook/logbook.exe b").out == "2 2 3\nexit 0\n");
+    CHECK(yard.wine("one/logbook.exe c").out == "3 3 4\nexit 0\n");
+    // What a crash leaves beside the database brings it back, in the next version too.
+    CHECK(yard.wine("one/logbook.exe crash").out == "exit 3\n");
+    yard.write("app/main.py", "# newer\n" + logbook);
+    REQUIRE(build("--out three") == 0);
+    CHECK(yard.wine("three/logbook.exe d").out == "4 4 5\nexit 0\n");
+    CHECK(yard.wine("one/logbook.exe e").out == "5 5 6\nexit 0\n");
+    CHECK(yard.shell("find prefix/drive_c -name '*.earlier*' -o -name '*.taken' -o -name '*-journal' | wc -l")
+              .out == "0\n");
+    // A cache that was cleared; the folder lay in it, as Wine knows no junctions.
+    const std::string local = "prefix/drive_c/users/*/AppData/Local";
+    yard.shell("rm -rf " + local + "/omnistasis");
+    CHECK(has(yard.wine("three/logbook.exe f").out, "6 6 "));
+    // Folders that others could change are not used.
+    yard.shell("rm -rf " + local + "/omnistasis; chmod 777 " + local + "/logbook");
+    ProgramOutput refused = yard.wine("three/logbook.exe g");
+    CHECK(has(refused.out, "can't keep the application's data in"));
+    CHECK(has(refused.out, "others can change it\nexit 121\n"));
+    yard.shell("chmod 755 " + local +
+               "/logbook; mkdir -p prefix/drive_c/many/omnistasis; chmod 777 prefix/drive_c/many/omnistasis");
+    refused = yard.shell("export OMNISTASIS_CACHE='C:\\many' WINEPREFIX=\"$PWD/prefix\" WINEDEBUG=-all; : | "
+                         "wine three/logbook.exe g 2>&1 | cat");
+    CHECK(has(refused.out, "can't unpack into C:\\many\\omnistasis: other users can change it"));
+    CHECK(yard.wine("three/logbook.exe g").out.starts_with("7 7 "));
+
+    // One that is signed starts with its publisher's signature only.
+    yard.shell(
+        "openssl genpkey -algorithm ed25519 -out one.key; openssl genpkey -algorithm ed25519 -out other.key");
+    REQUIRE(build("--out ours --sign one.key") == 0);
+    REQUIRE(build("--out theirs --sign other.key") == 0);
+    CHECK(yard.wine("ours/logbook.exe h").out.starts_with("8 8 "));
+    std::string ours = read_text(yard.path("ours/logbook.exe")).value();
+    std::string theirs = read_text(yard.path("theirs/logbook.exe")).value();
+    std::size_t trailer = ours.size() - 112, start = 0;
+    for (std::size_t i = 8; i-- > 0;) start = start << 8 | static_cast<unsigned char>(ours[trailer + i]);
+    REQUIRE(ours.size() == theirs.size());
+    yard.write("mixed.exe", ours.substr(0, start) + theirs.substr(start));
+    refused = yard.wine("mixed.exe i");
+    CHECK(has(refused.out, "does not have its publisher's signature"));
+    CHECK(has(refused.out, "exit 122\n"));
+}

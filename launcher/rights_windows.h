@@ -1,0 +1,20 @@
+// Who may change what is in a folder, as the system's own lists of rights say.
+#pragma once
+
+#include <windows.h>
+
+namespace omnistasis::launcher {
+
+/// Whether `folder` is the user's own: it belongs to the user, the system or its administrators, and nobody
+/// else may write into it, take away what is in it or change its rights.
+bool is_users_own(const wchar_t* folder);
+
+/// Whether nobody else can put another folder in the place of one of those that lead to `folder`. `step`
+/// gets the one where that is not so. Under Wine the system beneath keeps users apart, and nothing is asked.
+bool is_way_safe(const wchar_t* folder, wchar_t* step);
+
+/// Makes the folder for the user, the system and its administrators alone, with those above it that are
+/// missing; true where it was there already.
+bool make_own_folder(const wchar_t* folder);
+
+} // namespace omnistasis::launcher
