@@ -199,7 +199,7 @@ if sys.platform == "win32":
         "asks.c",
         "__declspec(dllimport) int lifts(void);\n__declspec(dllexport) int lift(void) { return lifts(); }\n");
     yard.write("make.py", R"py(import zipfile
-files = {"cranes.pth": "crane_parts\n", "crane_parts/crane_control.py": "LIFT = 12\n", "asks.dll": open("asks.dll", "rb").read(),
+files = {"cranes.pth": "crane_parts\n", "crane_parts/crane_control.py": "LIFT = 12\nUSERS = '/usr/share/base-passwd/passwd.master'\n", "asks.dll": open("asks.dll", "rb").read(),
          "cranes-1.0.data/data/share/cranes/lifts.dll": open("lifts.dll", "rb").read(),
          "cranes-1.0.dist-info/METADATA": "Metadata-Version: 2.1\nName: cranes\nVersion: 1.0\n",
          "cranes-1.0.dist-info/WHEEL": "Wheel-Version: 1.0\nGenerator: hand\nRoot-Is-Purelib: true\nTag: py3-none-any\n"}
@@ -223,6 +223,8 @@ with zipfile.ZipFile("wheels/cranes-1.0-py3-none-any.whl", "w") as wheel:
     REQUIRE(built.exit_code == 0);
     yard.make_prefix();
     CHECK(yard.wine("one/main.exe").out == "12 crane_parts\n12 True\nexit 0\n");
+    // A path of a system means that of the target, which does not have it.
+    CHECK_FALSE(has(yard.here("inspect one/main.exe --json").out, "passwd.master"));
 }
 
 TEST_CASE("a module that is compiled for this machine only stops a build for another") {

@@ -149,6 +149,13 @@ std::optional<std::string> Ground::library_place(const std::string& file) const 
     return inner.empty() ? std::nullopt : std::optional(inner);
 }
 
+std::string Ground::path_in_system(const std::string& path) const {
+    constexpr std::string_view user_files = "/usr";
+    if (is_for_host()) return path;
+    if (path.starts_with("/usr/")) return facts.base_prefix + path.substr(user_files.size());
+    return facts.base_prefix.ends_with(user_files) ? parent_folder_of(facts.base_prefix) + path : "";
+}
+
 std::vector<std::string> Ground::isolated(std::vector<std::string> arguments) const {
     std::vector<std::string> all{"-E", "-s", "-S"};
     if (project.drop_docstrings) all.push_back("-OO");

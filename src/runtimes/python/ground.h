@@ -114,6 +114,10 @@ struct Ground {
     bool is_own_on_this_machine(const Distribution& distribution) const;
     /// Whether this machine's own interpreter runs the application.
     bool is_for_host() const { return facts.target == host_target(); }
+    /// Where a path of the system is looked for: what another system has there lies in the tree that its
+    /// runtime came with, if anywhere.
+    std::string path_in_system(const std::string& path) const;
+
     /// Makes libraries of another system what they are: their names do not tell it everywhere.
     void settle_kind(Unit& unit) const;
     /// Wants a library that code opens by its name: of this machine's system; or of the runtime and the

@@ -82,8 +82,7 @@ void LoreNeeds::apply_lore(const Unit& unit, Expansion& out) {
                 candidate = with_words(candidate);
                 bool of_system = data.of_system || candidate.starts_with("/usr/");
                 if (of_system && !goes_with_system(unit)) continue;
-                // What another system has there lies in its runtime's tree, if anywhere.
-                if (of_system && ground_.here) candidate.replace(0, 4, ground_.facts.base_prefix);
+                if (of_system) candidate = ground_.path_in_system(candidate);
                 if (is_file(candidate) && !data.to.empty()) {
                     auto content = MappedFile::open(candidate);
                     bool native = content && native::looks_like_elf(content->bytes());

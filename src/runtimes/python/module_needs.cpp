@@ -43,11 +43,12 @@ void ModuleNeeds::want_system_paths(const Unit& unit, const ScanResult& result, 
         auto need = [&](const std::string& file, const std::string& to) {
             out.needs.push_back({file_unit(UnitKind::data, file, to), reason});
         };
-        if (is_file(path)) {
-            need(path, place);
-        } else if (in_share && is_folder(path)) {
-            for (const std::string& file : readable_files(path, true, {"posix/**", "right/**"}))
-                need(path + "/" + file, place + "/" + file);
+        std::string there = ground_.path_in_system(path);
+        if (is_file(there)) {
+            need(there, place);
+        } else if (in_share && is_folder(there)) {
+            for (const std::string& file : readable_files(there, true, {"posix/**", "right/**"}))
+                need(there + "/" + file, place + "/" + file);
         } else {
             continue;
         }
