@@ -417,7 +417,7 @@ class Builder {
         out.source = file.source;
         if (file.treatment == plan::Treatment::reduce) return reduce(file, out);
         const trace::Unit& unit = graph_.units[file.unit];
-        if (unit.kind == trace::UnitKind::program && unit.of_runtime && platform_.dresses_programs())
+        if (unit.kind == trace::UnitKind::program && platform_.dresses_programs())
             return dress_program(file, out);
         bool is_native = trace::is_native(unit.kind);
         bool relinks = file.treatment == plan::Treatment::relink;

@@ -11,6 +11,7 @@
 #include <fmt/format.h>
 #include <optional>
 #include <sys/stat.h>
+#include <tuple>
 #include <unistd.h>
 
 namespace omnistasis::dress {
@@ -121,7 +122,11 @@ struct Resource {
     std::uint32_t name = 0;
     std::uint32_t language = english;
     std::string data;
+    std::string text = {}; ///< its name where that is a text: UTF-16
 };
+
+/// Under this name Qt looks for the icon of windows that set none.
+constexpr const char* icon_of_windows = "IDI_ICON1";
 
 std::vector<Resource> resources_of(const PeDress& dress) {
     std::vector<Resource> resources;
@@ -141,7 +146,10 @@ std::vector<Resource> resources_of(const PeDress& dress) {
         put_little(group, ++number, 2);
         resources.push_back({type_icon, number, english, std::move(image)});
     }
-    if (number > 0) resources.push_back({type_icon_group, 1, english, std::move(group)});
+    if (number > 0) {
+        resources.push_back({type_icon_group, 0, english, group, utf16(icon_of_windows)});
+        resources.push_back({type_icon_group, 1, english, std::move(group)});
+    }
     if (!dress.texts.empty()) resources.push_back({type_version, 1, english, version_resource(dress)});
     if (!dress.manifest.empty()) resources.push_back({type_manifest, 1, english, dress.manifest});
     return resources;
@@ -160,32 +168,42 @@ std::string resource_section(const std::vector<Resource>& resources, std::uint32
     std::size_t languages_at = names_at;
     for (std::uint32_t type : types) languages_at += folder_head + folder_entry * count_of(type);
     std::size_t entries_at = languages_at + (folder_head + folder_entry) * resources.size();
-    std::size_t data_at = rounded(entries_at + data_entry * resources.size(), 16);
+    std::size_t texts_at = entries_at + data_entry * resources.size();
+    std::string texts;
+    for (const Resource& one : resources)
+        if (!one.text.empty()) {
+            put_little(texts, one.text.size() / 2, 2);
+            texts += one.text;
+        }
+    std::size_t data_at = rounded(texts_at + texts.size(), 16);
     std::string out;
-    auto head = [&](std::size_t count) {
+    auto head = [&](std::size_t with_texts, std::size_t with_numbers) {
         put_little(out, 0, 12);
-        put_little(out, 0, 2); // with names
-        put_little(out, count, 2);
+        put_little(out, with_texts, 2);
+        put_little(out, with_numbers, 2);
     };
-    constexpr std::uint32_t is_inner = 0x80000000;
-    head(types.size());
+    constexpr std::uint32_t is_inner = 0x80000000, is_text = 0x80000000;
+    head(0, types.size());
     std::size_t next = names_at;
     for (std::uint32_t type : types) {
         put_little(out, type, 4);
         put_little(out, is_inner | next, 4);
         next += folder_head + folder_entry * count_of(type);
     }
-    std::size_t number = 0;
+    std::size_t number = 0, text = texts_at;
     for (std::uint32_t type : types) {
-        head(count_of(type));
+        auto with_texts = static_cast<std::size_t>(std::ranges::count_if(
+            resources, [&](const Resource& one) { return one.type == type && !one.text.empty(); }));
+        head(with_texts, count_of(type) - with_texts);
         for (const Resource& one : resources) {
             if (one.type != type) continue;
-            put_little(out, one.name, 4);
+            put_little(out, one.text.empty() ? one.name : is_text | text, 4);
+            if (!one.text.empty()) text += 2 + one.text.size();
             put_little(out, is_inner | (languages_at + (folder_head + folder_entry) * number++), 4);
         }
     }
     for (std::size_t i = 0; i < resources.size(); ++i) {
-        head(1);
+        head(0, 1);
         put_little(out, resources[i].language, 4);
         put_little(out, entries_at + data_entry * i, 4);
     }
@@ -196,6 +214,7 @@ std::string resource_section(const std::vector<Resource>& resources, std::uint32
         put_little(out, 0, 8);
         at = rounded(at + one.data.size(), 16);
     }
+    out += texts;
     for (const Resource& one : resources) {
         pad(out, 16);
         out += one.data;
@@ -265,7 +284,10 @@ std::string with_section(std::string program, const Headers& headers, std::vecto
         address = std::max<std::uint64_t>(address, view.word(at + 12) + std::uint64_t(view.word(at + 8)));
     }
     address = rounded(address, headers.alignment);
-    std::ranges::stable_sort(resources, {}, &Resource::type);
+    // Texts come in front of numbers.
+    std::ranges::stable_sort(resources, {}, [](const Resource& one) {
+        return std::tuple(one.type, one.text.empty(), one.text, one.name);
+    });
     std::string section = resource_section(resources, static_cast<std::uint32_t>(address));
     std::uint64_t size = section.size();
     pad(program, headers.file_alignment);
@@ -291,8 +313,7 @@ std::string with_section(std::string program, const Headers& headers, std::vecto
     return program + section;
 }
 
-/// The resources of a program, of types, names and languages that are numbers; nothing where one of them is a
-/// name.
+/// The resources of a program, of types and languages that are numbers; nothing where one of these is a text.
 class ResourceReader {
   public:
     ResourceReader(ByteView view, const Headers& headers) : view_(view), headers_(headers) {}
@@ -304,8 +325,15 @@ class ResourceReader {
                              return each(languages, [&](std::uint32_t language, std::uint32_t data) {
                                  std::uint64_t at = start_ + data;
                                  ByteSpan bytes = view_.part(offset_of(view_.word(at)), view_.word(at + 4));
-                                 found_.push_back({type, name, language, std::string(as_text(bytes))});
-                                 return !bytes.empty();
+                                 Resource one{type, name, language, std::string(as_text(bytes))};
+                                 if ((name & is_folder) != 0) {
+                                     std::uint64_t text = start_ + (name & ~is_folder);
+                                     one.name = 0;
+                                     one.text = as_text(view_.part(text + 2, 2u * view_.half(text)));
+                                     if (one.text.empty()) return false;
+                                 }
+                                 found_.push_back(std::move(one));
+                                 return !bytes.empty() && ((type | language) & is_folder) == 0;
                              });
                          });
                      });
@@ -332,8 +360,7 @@ class ResourceReader {
         std::size_t count = view_.half(at + 12) + std::size_t(view_.half(at + 14));
         for (std::size_t i = 0; i < count; ++i) {
             std::uint64_t entry = at + 16 + 8 * i;
-            if (++seen_ > most || !view_.holds(entry, 8) || (view_.word(entry) & is_folder) != 0 ||
-                !take(view_.word(entry), view_.word(entry + 4)))
+            if (++seen_ > most || !view_.holds(entry, 8) || !take(view_.word(entry), view_.word(entry + 4)))
                 return false;
         }
         return true;

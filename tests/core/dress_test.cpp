@@ -175,6 +175,15 @@ TEST_CASE("a program with resources gets other icons and another version, and ke
     CHECK(added.find("<other/>") == std::string::npos);
     CHECK(added.find("\x89PNG") == std::string::npos);
     CHECK(with_other_resources(program, own) == dressed);
+    // The icon has the name that Qt looks for, too; a program with such names can be dressed again.
+    CHECK(added.find(wide("IDI_ICON1")) == added.rfind(wide("IDI_ICON1")));
+    CHECK(added.find(wide("IDI_ICON1")) != std::string::npos);
+    PeDress newer = own;
+    newer.texts.front().fields["ProductName"] = "Noticeboard";
+    std::string twice = with_other_resources(dressed, newer).substr(dressed.size());
+    CHECK(twice.find(wide("Noticeboard")) != std::string::npos);
+    CHECK(twice.find(wide("IDI_ICON1")) != std::string::npos);
+    CHECK(twice.find("<assembly/>") != std::string::npos);
     // The checksum is right: setting it again changes nothing. The subsystem stays.
     std::string again = dressed;
     set_pe_checksum(again);

@@ -75,7 +75,7 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
     work.stock("windows-x86_64");
     REQUIRE(work.build("--target windows-x86_64 --out one").exit_code == 0);
     REQUIRE(work.build("--target windows-x86_64 --out two --form folder --mode window").exit_code == 0);
-    work.shell("mkdir icon; wrestool -x -t 14 -o icon one/board.exe; cd icon; icotool -x *.ico; " +
+    work.shell("mkdir icon; wrestool -x -t 14 -n 1 -o icon one/board.exe; cd icon; icotool -x *.ico; " +
                std::string(omnistasis::test::quoted_program) +
                " icon-set ../art/board.svg -o own/ ; cp own/48x48.png .");
     CHECK(work.shell("icotool -l icon/*.ico | wc -l").out == "10\n");
@@ -106,7 +106,7 @@ TEST_CASE("a program for Windows carries its resources and runs under Wine") {
               "answer 42"));
     // What runs is the runtime's program, dressed as the application.
     work.shell(
-        "mkdir running; wrestool -x -t 14 -o running two/board/tree/bin/board.exe; cd running; icotool "
+        "mkdir running; wrestool -x -t 14 -n 1 -o running two/board/tree/bin/board.exe; cd running; icotool "
         "-x *.ico");
     CHECK(work.shell("cmp icon/*48x48x32.png running/*48x48x32.png").exit_code == 0);
     CHECK(work.shell("wrestool -x --raw -t 16 two/board/tree/bin/board.exe | iconv -f UTF-16LE -t UTF-8 -c | "

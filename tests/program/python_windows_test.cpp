@@ -89,7 +89,18 @@ if __name__ == "__main__":
     std::string expected = "of Windows win32 [\"a b\", \"c\\\"d\", \"\"] main.py True\n49 None 0\n"
                            "[b'a', b'\"b'] 300\nA1\nexit 184\n"; // 3000, as far as a shell can say it
     CHECK(yard.wine("one/main.exe 'a b' 'c\"d' ''").out == expected);
-    REQUIRE(yard.build("--out two --form folder --name 'tide board'").exit_code == 0);
+    yard.write(
+        "board.svg",
+        "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'><circle cx='4' cy='4' r='3'/></svg>");
+    REQUIRE(yard.build("--out two --form folder --name 'tide board' --icon board.svg").exit_code == 0);
+    // What runs is the runtime's program, dressed as the application.
+    CHECK(yard.shell("cd 'two/tide board'; for f in 'tide board.exe' 'tree/tide board.exe'; do wrestool -x "
+                     "-t 14 -n 1 \"$f\" | "
+                     "sha256sum; done | sort -u | wc -l")
+              .out == "1\n");
+    CHECK(yard.shell("wrestool -x --raw -t 16 'two/tide board/tree/tide board.exe' | iconv -f UTF-16LE -t "
+                     "UTF-8 -c | grep -aq 'tide board'")
+              .exit_code == 0);
     CHECK(yard.wine("'two/tide board/tide board.exe' 'a b' 'c\"d' ''").out == expected);
     ProgramOutput proof = yard.here("prove one/main.exe --exit-code 3000 -- 'a b'");
     INFO(proof.out << proof.err);

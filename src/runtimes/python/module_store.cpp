@@ -224,6 +224,8 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         head.text("path");
         head.list(static_cast<std::uint32_t>(config.path.size()));
         for (const std::string& place : config.path) head.text(place);
+        head.text("program_has_icon");
+        head.boolean(config.program_has_icon);
         head.text("library_folders");
         head.list(static_cast<std::uint32_t>(config.library_folders.size()));
         for (const std::string& place : config.library_folders) head.text(place);

@@ -21,6 +21,7 @@ struct BootConfig {
     std::string programs;          ///< folder of the programs that go along and it may start; empty: none
     std::string interpreter;       ///< place of what sys.executable names
     std::vector<std::string> path; ///< places for sys.path
+    bool program_has_icon = false; ///< the running program shows the application's icon
     std::vector<std::string> library_folders; ///< places where Windows looks for libraries, too
     /// Module, function, variable, place: set while the function runs.
     std::map<std::string, std::map<std::string, std::map<std::string, std::string>>> during;

@@ -41,6 +41,8 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
                        ground_.places.inner_roots().end());
     config.library_folders.assign(gathered_.library_folders.begin(), gathered_.library_folders.end());
 
+    config.program_has_icon =
+        system_of(ground_.facts.target) == System::windows && !ground_.project.icon.empty();
     config.moved = gathered_.moved;
     config.installed = !ground_.installed_files.empty();
     // Programs that the system installed look for their data in the folders that it has for all of them.

@@ -235,17 +235,47 @@ def _with_user_folders(site):
     site.ENABLE_USER_SITE = False
 
 
-# What is done to modules of the standard library once they have been executed.
+def _with_windows_of_the_program(tkinter):
+    """A window of Tk that sets no icon shows Tk's: here it is that of the program, which is the application's."""
+    load = tkinter.Tk._loadtk
+
+    def _loadtk(self):
+        load(self)
+        try:
+            self.tk.call("wm", "iconbitmap", self._w, "-default", sys._base_executable)
+        except tkinter.TclError:
+            pass
+
+    tkinter.Tk._loadtk = _loadtk
+
+
+def _without_icon(pkgdata):
+    """pygame puts an icon of its own on windows without one. Where it has none, they show the program's."""
+    resource = pkgdata.getResource
+
+    def getResource(identifier, *arguments, **options):
+        if identifier.startswith("pygame_icon"):
+            raise OSError("the window shows the program's icon")
+        return resource(identifier, *arguments, **options)
+
+    pkgdata.getResource = getResource
+
+
+# What is done to modules once they have been executed.
 _CHANGED = {"pkgutil": _with_modules_of_the_store, "site": _with_user_folders}
 if sys.platform == "linux":
     _CHANGED["ctypes.util"] = _with_own_libraries
+if CONFIG["program_has_icon"]:
+    _CHANGED["tkinter"] = _with_windows_of_the_program
+    _CHANGED["pygame.pkgdata"] = _without_icon
 
 
 def _execute(execute, module):
     """Executes a module, with the variables that its notes want set around that and around its functions."""
     if module.__name__ in _CHANGED:
-        execute(module)
-        return _CHANGED[module.__name__](module)
+        change = _CHANGED.pop(module.__name__)
+        _execute(execute, module)
+        return change(module)
     during = CONFIG["during"].get(module.__name__)
     calls = CONFIG["calls"].get(module.__name__, ())
     if during is None and not calls:
