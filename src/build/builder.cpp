@@ -19,6 +19,7 @@
 #include "support/first_failure.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
+#include "support/zip_packing.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -121,11 +122,12 @@ class Builder {
         hashing.get();
         auto done = shape_.tree.empty() ? write_single(staging->path()) : write_folder(staging->path());
         if (!done) return pass_on(done);
-        if (auto dressed = platform_.finish(staging->path(), project_, icon()); !dressed)
+        if (auto dressed = platform_.finish(staging->path(), project_, icon(), icon_file()); !dressed)
             return pass_on(dressed);
         if (shape_.is_archive) {
             observer_.step("packing", 0);
-            if (auto packed = pack_zip(staging->path(), shape_.output, staging->path() / output); !packed)
+            if (auto packed = pack_zip(staging->path(), shape_.output, staging->path() / output, store_);
+                !packed)
                 return pass_on(packed);
             std::error_code ignored;
             result_.size = fs::file_size(staging->path() / output, ignored);
@@ -141,6 +143,19 @@ class Builder {
 
   private:
     const dress::IconPictures* icon() const { return icon_ ? &*icon_ : nullptr; }
+
+    /// Large pictures take their time to compress.
+    std::string icon_file() const {
+        if (!icon_) return {};
+        auto hash = file_hash((project_.folder / project_.icon).string(), store_);
+        std::string key = hash ? Store::key_of(fmt::format("icon file {} {} {}", own_program_stamp(),
+                                                           result_.target, hex(*hash)))
+                               : "";
+        if (auto kept = key.empty() ? std::nullopt : store_.find(key)) return std::move(*kept);
+        std::string made = platform_.icon_file(*icon_);
+        if (!key.empty()) store_.keep(key, made);
+        return made;
+    }
 
     Result<void> read_launchers() {
         auto read = [&](bool is_signed) -> Result<std::string> {

@@ -1,10 +1,13 @@
 #include "build/kept_build.h"
+#include "build/output_place.h"
 #include "cli/job.h"
 #include "cli/proving.h"
+#include "cli/side_by_side.h"
 #include "native/native_kind.h"
 #include "payload/delta.h"
 #include "project/project_file.h"
 #include "report/history.h"
+#include "runtimes/registry.h"
 #include "support/files.h"
 #include "support/json.h"
 #include "trace/capabilities.h"
@@ -290,13 +293,12 @@ Result<void> check_compiled_modules(const Job& job) {
                 "", "", "build them for it, or leave those that it can do without out with --exclude");
 }
 
-/// One target; `all` takes the project's targets.
-Result<void> build_target(const BuildOptions& options, std::vector<std::string>& all) {
+/// The target that the options name.
+Result<void> build_target(const BuildOptions& options) {
     ProgressLine progress(options.quiet);
     Witness witness;
     auto job = load_job(options);
     if (!job) return progress.clear(), pass_on(job);
-    all = job->targets;
     const std::string& target = job->project.targets.front();
     pass_over_outputs(*job, witness);
     build::KeptBuild kept(settings_text(options) + '\4' + target, job->store);
@@ -366,19 +368,49 @@ Result<void> save_project(const BuildOptions& options) {
     return {};
 }
 
-Result<void> run_build(const BuildOptions& options) {
-    BuildOptions one = options;
-    std::vector<std::string> targets, others;
-    if (auto done = build_target(one, targets); !done) return done;
-    // The first was this machine's, if that is among them.
-    bool has_host = std::ranges::find(targets, host_target()) != targets.end();
-    std::string first = has_host ? host_target() : targets.front();
-    for (const std::string& target : targets) {
-        if (target == first) continue;
-        one.target = target;
-        if (auto done = build_target(one, others); !done) return done;
+/// Several targets. What they have in common is looked at once: the first goes in front of the others, unless
+/// all were built before.
+int build_side_by_side(const BuildOptions& options, const Project& project,
+                       const std::vector<std::string>& targets) {
+    auto is_known = [&](const std::string& target) {
+        return build::OutputPlace::holds_outputs(project.out.empty() ? project.output_folder(target)
+                                                                     : project.out / target);
+    };
+    std::size_t alone = std::ranges::all_of(targets, is_known) ? 0 : 1;
+    ProgressLine progress(options.quiet);
+    styled("", Style::bold, STDOUT_FILENO); // looks at the terminal while it is ours
+    auto build = [&](std::size_t from, std::size_t count) {
+        progress.step("building for several systems", targets.size());
+        return run_side_by_side(
+            count,
+            [&](std::size_t number) {
+                BuildOptions one = options;
+                if (from + number > 0) one.target = targets[from + number]; // the first is what none means
+                return finish(build_target(one));
+            },
+            [&] { progress.advance(1); });
+    };
+    int code = alone == 0 ? 0 : build(0, alone);
+    return code != 0 ? code : build(alone, targets.size() - alone);
+}
+
+int run_build(const BuildOptions& options) {
+    auto project = load_project(options.project, settle_entry);
+    if (!project) return finish(pass_on(project));
+    std::vector<std::string> targets = project->targets;
+    // This machine's comes first.
+    std::ranges::stable_partition(targets, [](const std::string& one) { return one == host_target(); });
+    // Proofs look at the clock, and at windows: they have the machine for themselves.
+    if (targets.size() > 1 && !options.prove) {
+        if (int code = build_side_by_side(options, *project, targets); code != exit_done) return code;
+    } else {
+        BuildOptions one = options;
+        for (const std::string& target : targets) {
+            if (target != targets.front()) one.target = target; // the first is what none means
+            if (auto done = build_target(one); !done) return finish(done);
+        }
     }
-    return options.save ? save_project(options) : Result<void>();
+    return finish(options.save ? save_project(options) : Result<void>());
 }
 
 } // namespace
@@ -432,7 +464,7 @@ void add_build_command(CLI::App& program, int& exit_code) {
         "      out/linux-x86_64/tides is one file that runs on its own\n"
         "  omnistasis build tideboard/__main__.py --name tideboard --mode window --icon art/tide.svg --save\n"
         "      the same for a package with a window; the options are kept in omnistasis.toml");
-    command->callback([options, &exit_code] { exit_code = finish(run_build(*options)); });
+    command->callback([options, &exit_code] { exit_code = run_build(*options); });
 }
 
 } // namespace omnistasis::cli

@@ -19,7 +19,10 @@ namespace {
 
 bool is_coloured(int descriptor) {
     const char* no_colour = std::getenv("NO_COLOR");
-    return ::isatty(descriptor) && (no_colour == nullptr || *no_colour == '\0');
+    // As the program was started: where a part of it works, its output may lead to the whole first.
+    static const std::array<bool, 3> is_terminal{false, ::isatty(STDOUT_FILENO) != 0,
+                                                 ::isatty(STDERR_FILENO) != 0};
+    return is_terminal[static_cast<std::size_t>(descriptor)] && (no_colour == nullptr || *no_colour == '\0');
 }
 
 constexpr std::array<std::string_view, 4> own_sequences{"\033[1m", "\033[33m", "\033[31;1m", "\033[0m"};

@@ -153,8 +153,8 @@ class LinuxPlatform : public Platform {
         return launcher;
     }
 
-    Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                        const IconPictures* icon) const override {
+    Result<void> finish(const std::filesystem::path& folder, const Project& project, const IconPictures* icon,
+                        const std::string&) const override {
         if (project.form == Form::file) return {};
         fs::path to = folder / project.name;
         std::string id = identifier_of(project);

@@ -90,17 +90,21 @@ class MacosPlatform : public Platform {
         return launcher;
     }
 
-    Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                        const IconPictures* icon) const override {
+    std::string icon_file(const IconPictures& icon) const override {
+        std::vector<Picture> pictures;
+        for (int edge : macos_icon_edges) pictures.push_back(icon.at(edge));
+        return icns_bytes(pictures);
+    }
+
+    Result<void> finish(const std::filesystem::path& folder, const Project& project, const IconPictures*,
+                        const std::string& icon_file) const override {
         fs::path contents = folder / (project.name + ".app") / "Contents";
         std::string plist = information(project, oldest_system(contents));
         if (auto done = write_new(contents / "Info.plist", as_bytes(plist), 0644); !done) return done;
         if (auto done = write_new(contents / "PkgInfo", as_bytes("APPL????"), 0644); !done) return done;
-        if (icon != nullptr) {
-            std::vector<Picture> pictures;
-            for (int edge : macos_icon_edges) pictures.push_back(icon->at(edge));
+        if (!icon_file.empty()) {
             fs::path file = contents / "Resources" / (project.name + ".icns");
-            if (auto done = write_new(file, as_bytes(icns_bytes(pictures)), 0644); !done) return done;
+            if (auto done = write_new(file, as_bytes(icon_file), 0644); !done) return done;
         }
         auto sealed = bundle_seal(contents, "MacOS/" + project.name);
         if (!sealed) return pass_on(sealed);

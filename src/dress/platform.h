@@ -43,9 +43,13 @@ class Platform {
     }
     virtual bool dresses_programs() const { return false; }
 
-    /// What is done to the whole output once all its files are there. `folder` is that of the shape's paths.
+    /// The bytes of the icon's file, where an output has one beside its program; empty where it has none.
+    virtual std::string icon_file(const IconPictures&) const { return {}; }
+
+    /// What is done to the whole output once all its files are there. `folder` is that of the shape's paths,
+    /// `icon_file` what is made above.
     virtual Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                                const IconPictures* icon) const = 0;
+                                const IconPictures* icon, const std::string& icon_file) const = 0;
 
     /// The sizes of its icons: the edges of squares in pixels, ascending.
     virtual const std::vector<int>& icon_edges() const = 0;

@@ -3,6 +3,7 @@
 #include "support/lib_archive.h"
 
 #include <algorithm>
+#include <clocale>
 #include <deque>
 #include <fmt/format.h>
 #include <memory>
@@ -14,6 +15,25 @@ namespace omnistasis {
 namespace {
 
 using Reader = std::unique_ptr<archive, int (*)(archive*)>;
+
+/// Names in archives are UTF-8, and libarchive passes on none that the locale can't show: while this lives,
+/// the thread's can.
+class NamesInUtf8 {
+  public:
+    NamesInUtf8()
+        : own_(::newlocale(LC_CTYPE_MASK, "C.UTF-8", nullptr)),
+          before_(own_ == nullptr ? nullptr : ::uselocale(own_)) {}
+    NamesInUtf8(const NamesInUtf8&) = delete;
+    NamesInUtf8& operator=(const NamesInUtf8&) = delete;
+    ~NamesInUtf8() {
+        if (own_ == nullptr) return;
+        ::uselocale(before_);
+        ::freelocale(own_);
+    }
+
+  private:
+    locale_t own_, before_;
+};
 
 /// Whether a path stays in the folder that it is relative to.
 bool stays_inside(const fs::path& path) {
@@ -71,8 +91,6 @@ class ZipWriter {
         library_.write_set_options(out_.get(), (std::string("zip:compression=") + compression).c_str());
     }
 
-    Result<void> open_file() { return checked(library_.write_open_filename(out_.get(), what_.c_str())); }
-
     /// `bytes` takes what is written.
     Result<void> open_memory(std::string& bytes) {
         auto take = [](archive*, void* into, const void* from, std::size_t size) {
@@ -83,14 +101,12 @@ class ZipWriter {
     }
 
     /// What follows an entry's head with `write`, if it has a content.
-    Result<void> begin(const std::string& name, unsigned type, unsigned mode, std::uint64_t size,
-                       const std::string& link = {}) {
+    Result<void> begin(const std::string& name, unsigned type, unsigned mode, std::uint64_t size) {
         std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(library_.entry_new(),
                                                                        library_.entry_free);
         library_.entry_set_pathname(entry.get(), name.c_str());
         library_.entry_set_filetype(entry.get(), type);
         library_.entry_set_perm(entry.get(), mode);
-        if (!link.empty()) library_.entry_set_symlink(entry.get(), link.c_str());
         if (type == AE_IFREG) library_.entry_set_size(entry.get(), static_cast<la_int64_t>(size));
         return checked(library_.write_header(out_.get(), entry.get()));
     }
@@ -117,43 +133,11 @@ class ZipWriter {
 
 } // namespace
 
-Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip) {
-    auto loaded = LibArchive::load();
-    if (!loaded) return pass_on(loaded);
-    std::vector<fs::path> places{name};
-    std::error_code failed;
-    if (fs::is_directory(folder / name, failed))
-        each_entry_below(folder / name, [&](const fs::directory_entry& entry) {
-            places.push_back(entry.path().lexically_relative(folder));
-        });
-    std::ranges::sort(places);
-    ZipWriter out(**loaded, "deflate", zip.string());
-    if (auto opened = out.open_file(); !opened) return opened;
-    for (const fs::path& place : places) {
-        fs::path file = folder / place;
-        if (fs::is_symlink(file, failed)) {
-            auto done = out.begin(place.string(), AE_IFLNK, 0755, 0, fs::read_symlink(file, failed).string());
-            if (!done) return done;
-            continue;
-        }
-        if (fs::is_directory(file, failed)) {
-            if (auto done = out.begin(place.string() + "/", AE_IFDIR, 0755, 0); !done) return done;
-            continue;
-        }
-        auto content = MappedFile::open(file);
-        if (!content) return pass_on(content);
-        bool executable = (fs::status(file, failed).permissions() & fs::perms::owner_exec) != fs::perms::none;
-        auto done = out.begin(place.string(), AE_IFREG, executable ? 0755 : 0644, content->text().size());
-        if (done) done = out.write(content->text());
-        if (!done) return done;
-    }
-    return out.finish();
-}
-
 Result<std::string> zip_with_members(const fs::path& file, const std::vector<std::string>& members) {
     auto loaded = LibArchive::load();
     if (!loaded) return pass_on(loaded);
     const LibArchive& library = **loaded;
+    NamesInUtf8 names;
     Reader in(library.read_new(), library.read_free);
     library.read_support_format_zip(in.get());
     auto broken = [&] {
@@ -205,6 +189,7 @@ Result<void> unpack_archive(const fs::path& file, const fs::path& folder, std::u
     auto loaded = LibArchive::load();
     if (!loaded) return pass_on(loaded);
     const LibArchive& library = **loaded;
+    NamesInUtf8 names;
     Reader in(library.read_new(), library.read_free);
     library.read_support_format_tar(in.get());
     library.read_support_format_zip(in.get());

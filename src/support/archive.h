@@ -13,10 +13,6 @@ namespace omnistasis {
 /// larger than `most` bytes when unpacked.
 Result<void> unpack_archive(const fs::path& archive, const fs::path& folder, std::uint64_t most);
 
-/// Packs `name`, a file or folder in `folder`, into a new zip file that keeps modes and links. Equal content
-/// gives equal bytes on any machine: entries are sorted, and have no time.
-Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs::path& zip);
-
 /// A new zip file, as bytes, with those members of another that are in
 /// `members`, sorted names, in the archive's own order. They are stored as they are, without compression:
 /// what takes the file compresses it better. A member that the archive does not have is an error.

@@ -12,14 +12,13 @@ namespace omnistasis {
     each(error_string) each(read_new) each(read_free) each(read_support_format_tar)                          \
         each(read_support_format_zip) each(read_support_filter_all) each(read_open_filename)                 \
             each(read_next_header) each(read_data_block) each(write_new) each(write_free)                    \
-                each(write_set_format_zip) each(write_set_options) each(write_open_filename)                 \
-                    each(write_open) each(write_header) each(write_data) each(write_data_block)              \
-                        each(write_finish_entry) each(write_close) each(write_disk_new)                      \
-                            each(write_disk_set_options) each(entry_new) each(entry_free)                    \
-                                each(entry_pathname) each(entry_set_pathname) each(entry_filetype)           \
-                                    each(entry_set_filetype) each(entry_perm) each(entry_set_perm)           \
-                                        each(entry_symlink) each(entry_set_symlink) each(entry_hardlink)     \
-                                            each(entry_set_hardlink) each(entry_set_size) each(entry_size)
+                each(write_set_format_zip) each(write_set_options) each(write_open) each(write_header)       \
+                    each(write_data) each(write_data_block) each(write_finish_entry) each(write_close)       \
+                        each(write_disk_new) each(write_disk_set_options) each(entry_new) each(entry_free)   \
+                            each(entry_pathname) each(entry_set_pathname) each(entry_filetype)               \
+                                each(entry_set_filetype) each(entry_perm) each(entry_set_perm)               \
+                                    each(entry_symlink) each(entry_hardlink) each(entry_set_hardlink)        \
+                                        each(entry_set_size) each(entry_size)
 
 /// libarchive, which brings eight libraries more: it is loaded when it is first needed. Most commands never
 /// see an archive, and would start a quarter slower.

@@ -2,6 +2,7 @@
 #include "folder.h"
 #include "support/archive.h"
 #include "support/subprocess.h"
+#include "support/zip_packing.h"
 
 #include <cstdlib>
 
@@ -168,13 +169,18 @@ TEST_CASE("a zip file has modes and links, and the same bytes for the same conte
     folder.write("Board.app/Contents/tides \xC3\xA4.txt", std::string(5000, 't'));
     fs::create_symlink("start", folder / "Board.app/Contents/begin");
     fs::create_directories(folder / "Board.app/Contents/empty");
-    REQUIRE(pack_zip(folder.path(), "Board.app", folder / "one.zip"));
+    Store store(folder / "store.sqlite");
+    REQUIRE(pack_zip(folder.path(), "Board.app", folder / "one.zip", store));
     fs::last_write_time(folder / "Board.app/Contents/start",
                         fs::file_time_type::clock::now() - std::chrono::hours(50));
-    REQUIRE(pack_zip(folder.path(), "Board.app", folder / "two.zip"));
+    // What was kept is put in as it would be made.
+    REQUIRE(pack_zip(folder.path(), "Board.app", folder / "two.zip", store));
     std::string packed = read_text(folder / "one.zip").value();
     CHECK(packed == read_text(folder / "two.zip").value());
     CHECK(packed.size() < 2000);
+    Store other(folder / "other.sqlite");
+    REQUIRE(pack_zip(folder.path(), "Board.app", folder / "three.zip", other));
+    CHECK(packed == read_text(folder / "three.zip").value());
 
     fs::path into = folder.path() / "into/Board.app/Contents";
     REQUIRE(unpack_archive(folder / "one.zip", folder.path() / "into", plenty));
@@ -182,5 +188,5 @@ TEST_CASE("a zip file has modes and links, and the same bytes for the same conte
     CHECK(modes(into / "tides \xC3\xA4.txt") == fs::perms(0644));
     CHECK(fs::read_symlink(into / "begin") == "start");
     CHECK(fs::is_directory(into / "empty"));
-    CHECK_FALSE(pack_zip(folder.path(), "Board.app", folder / "nowhere/one.zip"));
+    CHECK_FALSE(pack_zip(folder.path(), "Board.app", folder / "nowhere/one.zip", store));
 }
