@@ -404,6 +404,32 @@ Result<std::string> with_resources(std::string program, const PeDress& dress) {
     return with_section(std::move(program), headers, std::move(resources));
 }
 
+std::string manifest_with(std::string manifest, const ManifestSettings& settings) {
+    constexpr std::string_view end = "</assembly>", end_of_settings = "</windowsSettings>";
+    if (settings.empty()) return manifest;
+    if (manifest.find(end) == std::string::npos)
+        manifest =
+            "<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n"
+            "<assembly xmlns=\"urn:schemas-microsoft-com:asm.v1\" manifestVersion=\"1.0\">\n</assembly>\n";
+    if (manifest.find(end_of_settings) == std::string::npos)
+        manifest.insert(
+            manifest.rfind(end),
+            "  <application xmlns=\"urn:schemas-microsoft-com:asm.v3\">\n    <windowsSettings>\n    "
+            "</windowsSettings>\n  </application>\n");
+    for (const ManifestSetting& one : settings) {
+        // What it says already is said anew.
+        std::size_t begin = manifest.find("<" + one.name + " ");
+        std::size_t behind = begin == std::string::npos ? begin : manifest.find("</" + one.name + ">", begin);
+        if (behind != std::string::npos) manifest.erase(begin, behind + one.name.size() + 3 - begin);
+        manifest.insert(
+            manifest.find(end_of_settings),
+            fmt::format("  <{0} xmlns=\"http://schemas.microsoft.com/SMI/{1}/WindowsSettings\">{2}</{0}>\n"
+                        "    ",
+                        one.name, one.space, xml_text(one.text)));
+    }
+    return manifest;
+}
+
 std::string with_other_resources(std::string program, const PeDress& dress) {
     ByteView view(as_bytes(program));
     Headers headers = headers_of(view);
@@ -416,6 +442,11 @@ std::string with_other_resources(std::string program, const PeDress& dress) {
     });
     PeDress other = dress;
     other.manifest.clear(); // what the program declares of itself stays
+    auto declared = std::ranges::find(*kept, type_manifest, &Resource::type);
+    if (declared != kept->end())
+        declared->data = manifest_with(std::move(declared->data), dress.settings);
+    else
+        other.manifest = manifest_with({}, dress.settings);
     for (Resource& one : resources_of(other)) kept->push_back(std::move(one));
     std::uint64_t certificates = headers.directory(directory_of_certificates);
     std::uint64_t at = view.word(certificates), size = view.word(certificates + 4);

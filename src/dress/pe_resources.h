@@ -19,23 +19,33 @@ struct VersionTexts {
 };
 
 /// What a program for Windows carries besides its code.
+/// Elements of `windowsSettings` ("Application Manifests"), name and text with their name space.
+struct ManifestSetting {
+    std::string name, space, text;
+};
+using ManifestSettings = std::vector<ManifestSetting>;
+
 struct PeDress {
     std::vector<Picture> icons;             ///< one icon in several sizes; empty: none
     std::array<std::uint16_t, 4> version{}; ///< of file and product
     std::vector<VersionTexts> texts;        ///< the first is shown where no language fits
     std::string manifest;                   ///< XML; empty: none
     bool is_window = false;                 ///< subsystem: no console
+    ManifestSettings settings{};            ///< of a program that has a manifest of its own
 };
 
 /// A program without resources, with them: a section of their own at its end ("PE Format", The .rsrc
 /// Section). The bytes depend on the arguments alone.
 Result<std::string> with_resources(std::string program, const PeDress& dress);
 
-/// The same of a program that has resources: icon and version become those of `dress`, the others stay, and
-/// so does whether it has a console. A signature of the file goes, as it does not fit any more. The program
-/// as it is where its resources have names instead of numbers, or where there is no room for a further
-/// section.
+/// The same of a program that has resources: icon and version become those of `dress`, the settings are put
+/// into its manifest, the others stay, and so does whether it has a console. A signature of the file goes, as
+/// it does not fit any more. The program as it is where the types of its resources have names instead of
+/// numbers, or where there is no room for a further section.
 std::string with_other_resources(std::string program, const PeDress& dress);
+
+/// A manifest that says the settings, whatever it said of them before; of an empty one a new one.
+std::string manifest_with(std::string manifest, const ManifestSettings& settings);
 
 /// Writes the checksum of the whole file into its header ("PE Format", Optional Header, CheckSum).
 Result<void> write_pe_checksum(const fs::path& file);

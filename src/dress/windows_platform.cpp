@@ -31,6 +31,22 @@ std::string manifest_level(Elevation elevation) {
     return "asInvoker";
 }
 
+/// What the project wants the system to be told of the running program.
+ManifestSettings settings_of(const WindowsSettings& windows) {
+    ManifestSettings settings;
+    if (windows.code_page == CodePage::utf8) settings.push_back({"activeCodePage", "2019", "UTF-8"});
+    if (windows.scaling == Scaling::runtime) return settings;
+    // The first for systems older than Windows 10 of 2016, the second for others.
+    bool by_monitor = windows.scaling == Scaling::monitor;
+    bool by_system = windows.scaling == Scaling::system;
+    settings.push_back({"dpiAware", "2005", by_monitor ? "true/pm" : by_system ? "true" : "false"});
+    settings.push_back({"dpiAwareness", "2016",
+                        by_monitor  ? "PerMonitorV2"
+                        : by_system ? "system"
+                                    : "unaware"});
+    return settings;
+}
+
 /// The system starts files with this ending alone.
 std::string file_name(const std::string& name) { return name.ends_with(".exe") ? name : name + ".exe"; }
 
@@ -114,6 +130,7 @@ class WindowsPlatform : public Platform {
             else
                 dress.texts.push_back({language, std::move(translated)});
         }
+        dress.settings = settings_of(project.windows);
         dress.manifest = application_manifest(identifier_of(project), dress.version, project.title,
                                               manifest_level(project.windows.elevation),
                                               find_target(project.targets.front())->manifest_word);

@@ -54,6 +54,9 @@ struct LicenceDecision {
 
 /// Who a program for Windows runs as.
 enum class Elevation { caller, highest, administrator };
+/// What the system is told of the running program; `runtime`: what the runtime's own program says.
+enum class CodePage { runtime, utf8 };
+enum class Scaling { runtime, none, system, monitor };
 
 /// Texts of the application in another language.
 struct LanguageTexts {
@@ -66,6 +69,8 @@ struct LanguageTexts {
 /// What only Windows asks for.
 struct WindowsSettings {
     Elevation elevation = Elevation::caller;
+    CodePage code_page = CodePage::runtime;
+    Scaling scaling = Scaling::runtime;
     std::string copyright;
     std::string comments;
     std::vector<LanguageTexts> languages;

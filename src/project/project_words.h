@@ -20,6 +20,11 @@ constexpr Words<Form, 2> form_words{{{"file", Form::file}, {"folder", Form::fold
 constexpr Words<Elevation, 3> elevation_words{{{"caller", Elevation::caller},
                                                {"highest", Elevation::highest},
                                                {"administrator", Elevation::administrator}}};
+constexpr Words<CodePage, 2> code_page_words{{{"runtime", CodePage::runtime}, {"utf-8", CodePage::utf8}}};
+constexpr Words<Scaling, 4> scaling_words{{{"runtime", Scaling::runtime},
+                                           {"none", Scaling::none},
+                                           {"system", Scaling::system},
+                                           {"monitor", Scaling::monitor}}};
 constexpr Words<WorkingFolder, 2> working_folder_words{
     {{"caller", WorkingFolder::caller}, {"app", WorkingFolder::app}}};
 constexpr Words<Compression, 3> compression_words{

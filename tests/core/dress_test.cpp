@@ -26,7 +26,7 @@ Project project_of(const std::string& target, Form form = Form::file) {
 std::string finished(const Folder& folder, const Project& project, const std::string& ending) {
     const Platform& platform = platform_of(project.targets.front());
     folder.write(platform.shape(project).executable, "launcher");
-    auto done = platform.finish(folder.path(), project, nullptr);
+    auto done = platform.finish(folder.path(), project, nullptr, "");
     if (!done) FAIL(done.error().what + " " + done.error().where + " " + done.error().why);
     std::string found;
     for (const auto& entry : fs::recursive_directory_iterator(folder.path()))
@@ -195,6 +195,23 @@ TEST_CASE("a program with resources gets other icons and another version, and ke
     for (const std::string& no_program :
          {std::string(), std::string("MZ"), std::string(5000, 'x'), program.substr(0, 700)})
         CHECK(with_other_resources(no_program, own) == no_program);
+}
+
+TEST_CASE("a manifest says settings once, and keeps what else it says") {
+    std::string some = manifest_with({}, {{"activeCodePage", "2019", "UTF-8"}});
+    CHECK(some.starts_with("<?xml"));
+    CHECK(
+        some.find("<activeCodePage xmlns=\"http://schemas.microsoft.com/SMI/2019/WindowsSettings\">UTF-8<") !=
+        std::string::npos);
+    std::string other =
+        manifest_with(some, {{"activeCodePage", "2019", "Legacy"}, {"dpiAware", "2005", "true/pm"}});
+    CHECK(other.find("UTF-8</activeCodePage>") == std::string::npos);
+    CHECK(other.find(">Legacy</activeCodePage>") != std::string::npos);
+    CHECK(other.find(">true/pm</dpiAware>") != std::string::npos);
+    CHECK(other.find("<windowsSettings>") == other.rfind("<windowsSettings>"));
+    CHECK(manifest_with(other, {}) == other);
+    CHECK(manifest_with("<assembly><file/></assembly>", {{"dpiAware", "2005", "false"}}).find("<file/>") !=
+          std::string::npos);
 }
 
 TEST_CASE("hashes are written in small hexadecimal digits") {

@@ -109,6 +109,8 @@ read_me = "read-me.txt"
 
 [windows]
 elevation = "administrator"
+code_page = "utf-8"
+scaling = "monitor"
 copyright = "Port Halcyon"
 comments = "For the bridge"
 
@@ -178,6 +180,8 @@ TEST_CASE("a project file with every key is read") {
     CHECK(project.licence_decisions[0].package == "charts");
     CHECK(project.read_me_template == "read-me.txt");
     CHECK(project.windows.elevation == Elevation::administrator);
+    CHECK(project.windows.code_page == CodePage::utf8);
+    CHECK(project.windows.scaling == Scaling::monitor);
     CHECK(project.windows.copyright == "Port Halcyon");
     CHECK(project.windows.comments == "For the bridge");
     REQUIRE(project.windows.languages.size() == 1);
