@@ -49,7 +49,11 @@ std::string entry_hint(const Project& project) {
         auto is_source = [&](const Language& one) { return one.is_source(folder / entry.name); };
         if (!entry.is_folder && std::ranges::any_of(languages, is_source)) sources.push_back(entry.name);
     }
-    auto near = near_matches(fs::path(project.entry).filename().string(), names);
+    std::string wanted = fs::path(project.entry).filename().string();
+    auto near = near_matches(wanted, names);
+    // The same name with an ending is what was meant.
+    for (const std::string& source : sources)
+        if (fs::path(source).stem() == wanted) near = {source};
     if (!near.empty()) return fmt::format("did you mean {}?", fmt::join(near, " or "));
     if (sources.empty()) return "name the source file that is started";
     if (sources.size() > 3) sources.resize(3);

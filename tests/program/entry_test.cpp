@@ -326,6 +326,16 @@ TEST_CASE("the start script of an environment's command leaves no path of this m
     CHECK(workshop.shell("ls made/lib").exit_code == 0);
 }
 
+TEST_CASE("of a command that is not there no module of its name is taken") {
+    Workshop workshop("no command");
+    workshop.make_environment();
+    workshop.write(".venv/bin/tide.py", "print('high water')\n");
+    auto refused = workshop.omnistasis({"build", ".venv/bin/tide"});
+    CHECK(refused.exit_code == 3);
+    CHECK(refused.err.find("the entry point is not there") != std::string::npos);
+    CHECK(refused.err.find("did you mean tide.py?") != std::string::npos);
+}
+
 TEST_CASE("a project's own package lore, with conditions on versions") {
     Workshop workshop("lore");
     workshop.write("n.py",

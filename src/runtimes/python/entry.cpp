@@ -184,6 +184,8 @@ Result<bool> settle_entry(Project& project) {
     }
     auto [module, function] = split_name(project.entry);
     if (module.empty() || module.ends_with(".py")) return false;
+    // Commands are files, and whoever names one means none of the modules beside it.
+    if (project.project_file.empty() && is_command_folder(project.folder)) return false;
     if (project.name.empty()) {
         std::string last = module;
         if (last.ends_with(".__main__")) last.resize(last.size() - std::string_view(".__main__").size());
