@@ -11,11 +11,9 @@ scripts/fetch_runtimes.sh
 export OMNISTASIS_RUNTIMES=$PWD/build/runtime-stock OMNISTASIS_PACKAGES=$PWD/build/package-stock
 for runtime in build/runtimes/*; do build/release/bin/omnistasis runtimes add "$runtime" >/dev/null; done
 
-# The same for the other four targets. Their launchers, but for Linux's, keep no state yet: there the logbook begins anew
-# with each version. Python for them comes from registries; what one of them does not give is skipped.
+# The same for the other four targets. Python for them comes from registries; what one of them does not give is skipped.
 rm -rf build/tideboard-elsewhere
 cp -r build/release/share/omnistasis/demo/tideboard build/tideboard-elsewhere
-sed -i '/^\[\[state\]\]/,$d' build/tideboard-elsewhere/omnistasis.toml
 here="linux-$(uname -m)"
 # A runtime of the stock, or one from a registry: target, version.
 have_python() {
@@ -25,6 +23,8 @@ have_python() {
 for target in windows-x86_64 linux-aarch64 macos-x86_64 macos-aarch64; do
     [ "$target" != "$here" ] || continue
     echo
+    # In a bundle for macOS, which is sealed, no state is kept: there the logbook begins anew with each version.
+    case $target in macos-*) sed -i '/^\[\[state\]\]/,$d' build/tideboard-elsewhere/omnistasis.toml ;; esac
     # The one for Apple's processors is newer than Debian's: its bytecode is made by one of its version.
     if [ "$target" = macos-aarch64 ]; then
         { have_python "$target" 3.13 && have_python "$here" 3.13; } || { echo "tideboard for $target is skipped"; continue; }

@@ -2,6 +2,7 @@
 
 #include "cli/terminal.h"
 #include "support/hash.h"
+#include "support/target_info.h"
 
 #include <algorithm>
 #include <cstdlib>
@@ -121,10 +122,19 @@ void add_output(std::string& out, const Inspection& inspection,
     add(out, "  starts {}\n", start);
     if (!contents.public_key().empty())
         add(out, "  signed by the publisher with the public key {}\n", hex(as_bytes(contents.public_key())));
-    for (const payload::StatePath& state : description.state)
-        add(out, "  writes {}, which is {}/{}/{}\n", state.place, data_base(), description.name, state.path);
+    // Of another user on another system only the words are known.
+    bool on_windows = system_of(inspection.target) == System::windows;
+    for (const payload::StatePath& state : description.state) {
+        std::string path = fmt::format("{}/{}/{}", on_windows ? "%LOCALAPPDATA%" : data_base(),
+                                       description.name, state.path);
+        if (on_windows) std::ranges::replace(path, '/', '\\');
+        add(out, "  writes {}, which is {}\n", state.place, path);
+    }
     add_oldest_system(out, inspection.oldest, systems);
-    if (single)
+    if (single && on_windows)
+        add(out, "  unpacks to %LOCALAPPDATA%\\omnistasis\\{}-{}\n", description.name,
+            contents.tree_id().substr(0, 32));
+    else if (single)
         add(out, "  unpacks to the user's {}, as omnistasis/{}-{}\n",
             std::ranges::any_of(description.state,
                                 [](const payload::StatePath& state) { return !state.is_folder; })

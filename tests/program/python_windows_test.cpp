@@ -410,6 +410,8 @@ print(db.execute("select count(*) from entries").fetchone()[0], settings["starts
     };
     REQUIRE(build("--out one") == 0);
     REQUIRE(build("--out two --form folder") == 0);
+    CHECK(has(yard.here("inspect one/logbook.exe").out,
+              "writes app/logbook.db, which is %LOCALAPPDATA%\\logbook\\logbook.db\n"));
     CHECK(yard.wine("one/logbook.exe a").out == "1 1 2\nexit 0\n");
     CHECK(yard.wine("two/logbook/logbook.exe b").out == "2 2 3\nexit 0\n");
     CHECK(yard.wine("one/logbook.exe c").out == "3 3 4\nexit 0\n");
