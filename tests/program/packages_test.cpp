@@ -177,9 +177,9 @@ TEST_CASE("a project's lore: data beside a module, functions with arguments, fol
     workshop.write("silt/plan.py", "");
     workshop.write("silt/layers/first.txt", "mud");
     workshop.write("lore.toml", "format = 1\n[[lore]]\nmodule = \"dredge\"\nwhy = \"for a test\"\n"
-                                 "data = [{ from = [\"{package}/depths\"] }]\n"
-                                 "calls = [\"look_in({tree}/share, deep)\"]\n"
-                                 "parts = [\".plan\"]\npart_data = [\"layers\"]\n");
+                                "data = [{ from = [\"{package}/depths\"] }]\n"
+                                "calls = [\"look_in({tree}/share, deep)\"]\n"
+                                "parts = [\".plan\"]\npart_data = [\"layers\"]\n");
     workshop.write("omnistasis.toml", "[app]\nentry = \"main.py\"\n[trace]\nlore = [\"lore.toml\"]\n");
     workshop.write("main.py", "import dredge, os\nmods = dredge.parts(['silt'])\n"
                               "here = os.path.dirname(dredge.__file__)\n"

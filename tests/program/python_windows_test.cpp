@@ -1,4 +1,5 @@
 // Python applications for Windows: the runtime from the stock, packages by the lock, runs under Wine.
+#include "logbook.h"
 #include "workshop.h"
 
 #include <catch2/catch.hpp>
@@ -378,32 +379,7 @@ TEST_CASE("on Windows state outlives updates, and what replaces it or is left of
     if (!has_all()) return;
     Yard yard("state");
     REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
-    const std::string logbook = R"py(import json, os, pathlib, sqlite3, sys
-here = pathlib.Path(__file__).resolve().parent
-db = sqlite3.connect(here / "logbook.db")
-db.execute("create table if not exists entries(text)")
-if sys.argv[1] == "crash":
-    db.execute("pragma cache_size = 1")
-    for number in range(2000):
-        db.execute("insert into entries values (?)", ("x" * 1000,))
-    os._exit(3)
-db.execute("insert into entries values (?)", (sys.argv[1],))
-db.commit()
-settings = json.loads((here / "settings.json").read_text())
-settings["starts"] += 1
-(here / "settings.new").write_text(json.dumps(settings))
-os.replace(here / "settings.new", here / "settings.json")
-(here / "notes" / sys.argv[1]).write_text("-")
-print(db.execute("select count(*) from entries").fetchone()[0], settings["starts"],
-      len(list((here / "notes").iterdir())))
-)py";
-    yard.write("app/main.py", logbook);
-    yard.write("app/settings.json", "{\"starts\": 0}");
-    yard.write("app/notes/first", "-");
-    yard.write("app/omnistasis.toml",
-               "[app]\nentry = \"main.py\"\nname = \"logbook\"\n"
-               "[[state]]\npath = \"logbook.db\"\n[[state]]\npath = \"settings.json\"\n"
-               "[[state]]\npath = \"notes/\"\n");
+    test::write_logbook(yard, "app/");
     yard.make_prefix();
     auto build = [&](const std::string& options) {
         return yard.here("build app --target windows-x86_64 --compress fast " + options).exit_code;
@@ -417,7 +393,7 @@ print(db.execute("select count(*) from entries").fetchone()[0], settings["starts
     CHECK(yard.wine("one/logbook.exe c").out == "3 3 4\nexit 0\n");
     // What a crash leaves beside the database brings it back, in the next version too.
     CHECK(yard.wine("one/logbook.exe crash").out == "exit 3\n");
-    yard.write("app/main.py", "# newer\n" + logbook);
+    yard.write("app/logbook.py", std::string("# newer\n") + test::logbook);
     REQUIRE(build("--out three") == 0);
     CHECK(yard.wine("three/logbook.exe d").out == "4 4 5\nexit 0\n");
     CHECK(yard.wine("one/logbook.exe e").out == "5 5 6\nexit 0\n");

@@ -1,37 +1,17 @@
 // What an application writes outlives it.
+#include "logbook.h"
 #include "workshop.h"
 
 #include <catch2/catch.hpp>
 
 using namespace omnistasis;
+using omnistasis::test::logbook;
 using omnistasis::test::Workshop;
 
 namespace {
 
-/// A program that keeps a database, a file that it saves by replacing it, and a folder.
-constexpr const char* logbook = R"py(import json, os, pathlib, sqlite3, sys
-here = pathlib.Path(__file__).resolve().parent
-db = sqlite3.connect(here / "logbook.db")
-db.execute("create table if not exists entries(text)")
-db.execute("insert into entries values (?)", (sys.argv[1],))
-db.commit()
-settings = json.loads((here / "settings.json").read_text())
-settings["starts"] += 1
-(here / "settings.new").write_text(json.dumps(settings))
-os.replace(here / "settings.new", here / "settings.json")
-(here / "notes" / sys.argv[1]).write_text("-")
-print(db.execute("select count(*) from entries").fetchone()[0], settings["starts"],
-      len(list((here / "notes").iterdir())))
-)py";
-
 struct Logbook : Workshop {
-    explicit Logbook(const std::string& name) : Workshop(name) {
-        write("logbook.py", logbook);
-        write("settings.json", "{\"starts\": 0}");
-        write("notes/first", "-");
-        write("omnistasis.toml", "[app]\nentry = \"logbook.py\"\n[[state]]\npath = \"logbook.db\"\n"
-                                 "[[state]]\npath = \"settings.json\"\n[[state]]\npath = \"notes/\"\n");
-    }
+    explicit Logbook(const std::string& name) : Workshop(name) { test::write_logbook(*this, ""); }
     ProgramOutput build(const std::string& out, const std::string& form = "file") {
         return omnistasis({"build", "--compress", "fast", "--out", out, "--form", form});
     }
