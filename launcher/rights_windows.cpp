@@ -17,7 +17,8 @@ constexpr DWORD changes_content = FILE_ADD_FILE | FILE_ADD_SUBDIRECTORY | FILE_D
 /// To put another folder in the place of one that is there.
 constexpr DWORD replaces_folders = FILE_DELETE_CHILD | DELETE | WRITE_DAC | WRITE_OWNER | GENERIC_ALL;
 
-/// The user that this process runs as, in the system's text for identifiers; empty where it can't be told.
+} // namespace
+
 const wchar_t* user_text() {
     static wchar_t* text = nullptr;
     if (text != nullptr) return text;
@@ -32,13 +33,17 @@ const wchar_t* user_text() {
     return known ? text : text = nobody;
 }
 
-/// Those who may do anything here anyway ("Well-known SIDs"): the system, its administrators, the installer of
-/// its parts, and rights that are the owner's.
-constexpr const wchar_t* trusted_ones[] = {
-    L"S-1-5-18", L"S-1-5-32-544", L"S-1-3-0", L"S-1-3-4",
-    L"S-1-5-80-956008885-3418522649-1831038044-1853292631-2271478464"};
-/// Applications in containers, and the user's own sessions: these narrow the user's rights.
-constexpr const wchar_t* narrowing_starts[] = {L"S-1-15-", L"S-1-5-5-"};
+namespace {
+
+/// Those who may do anything here anyway ("Well-known SIDs"): the system, its administrators, and rights that
+/// are the owner's.
+constexpr const wchar_t* trusted_ones[] = {L"S-1-5-18", L"S-1-5-32-544", L"S-1-3-0", L"S-1-3-4"};
+/// Services, which administrators set up; applications in containers and the user's own sessions, which
+/// narrow the user's rights.
+constexpr const wchar_t* trusted_starts[] = {L"S-1-5-80-", L"S-1-15-", L"S-1-5-5-"};
+/// Of a domain or a machine: the administrator, those of the domain and those of all its domains.
+constexpr const wchar_t* accounts_start = L"S-1-5-21-";
+constexpr const wchar_t* administrators_ends[] = {L"-500", L"-512", L"-519"};
 
 /// Whether an identifier is the user's, or one of these.
 bool is_trusted(PSID sid) {
@@ -46,7 +51,10 @@ bool is_trusted(PSID sid) {
     if (sid == nullptr || ConvertSidToStringSidW(sid, &text) == 0) return false;
     bool trusted = user_text()[0] != 0 && wcscmp(text, user_text()) == 0;
     for (const wchar_t* one : trusted_ones) trusted |= wcscmp(text, one) == 0;
-    for (const wchar_t* start : narrowing_starts) trusted |= wcsncmp(text, start, wcslen(start)) == 0;
+    for (const wchar_t* start : trusted_starts) trusted |= wcsncmp(text, start, wcslen(start)) == 0;
+    const wchar_t* last = wcsrchr(text, L'-');
+    if (wcsncmp(text, accounts_start, wcslen(accounts_start)) == 0 && last != nullptr)
+        for (const wchar_t* end : administrators_ends) trusted |= wcscmp(last, end) == 0;
     LocalFree(text);
     return trusted;
 }

@@ -5,6 +5,9 @@
 
 namespace omnistasis::launcher {
 
+/// The user that this process runs as, in the system's text for identifiers; empty where it can't be told.
+const wchar_t* user_text();
+
 /// Whether `folder` is the user's own: it belongs to the user, the system or its administrators, and nobody
 /// else may write into it, take away what is in it or change its rights.
 bool is_users_own(const wchar_t* folder);

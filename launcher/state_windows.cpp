@@ -316,7 +316,9 @@ StateResult provide_state(const Self& self, const wchar_t* tree, bool in_cache, 
     }
     StateResult result = StateResult::ready;
     each_led(self, tree, data, [&](const Led& one) {
-        if (one.is_right() || (one.lead() && one.fetch_companions())) return true;
+        // Beside the launcher, what could not be taken away may be another user's link.
+        if (one.is_right() || (one.lead() && one.fetch_companions() && (in_cache || one.is_right())))
+            return true;
         DWORD reason = GetLastError();
         set(failure, exit_no_room, L"can't lead to the application's data in", without_mark(one.content()),
             reason);

@@ -147,12 +147,17 @@ wchar_t* name_of_tree(const Self& self) {
 
 /// The folders that may hold our own, in order of preference; null behind the last.
 wchar_t* candidate(int number) {
-    static const wchar_t* const names[] = {L"OMNISTASIS_CACHE", L"LOCALAPPDATA", L"TEMP"};
-    if (number == 3) return nullptr;
+    static const wchar_t* const names[] = {L"OMNISTASIS_CACHE", L"LOCALAPPDATA", L"TEMP", L"ProgramData"};
+    constexpr int shared = 3; // where every user may make folders
+    if (number > shared) return nullptr;
     wchar_t* value = wide_room(longest_path);
     DWORD size = GetEnvironmentVariableW(names[number], value, longest_path);
     bool is_absolute = size > 2 && (value[1] == L':' || value[0] == L'\\');
-    if (!is_absolute) value[0] = 0;
+    if (!is_absolute || (number == shared && user_text()[0] == 0)) value[0] = 0;
+    if (number != shared || value[0] == 0) return value;
+    wchar_t* name = wide_room(wcslen(user_text()) + 12);
+    value = joined(value, wcscat(wcscpy(name, L"omnistasis-"), user_text()));
+    make_own_folder(value);
     return value;
 }
 
