@@ -78,7 +78,7 @@ void ErrorText::tell(const Self& self, DWORD code) {
         is_fault ? L"%ls has been ended by the system (%lX).\n\n%ls\nAll that it wrote is in\n%ls"
                  : L"%ls has ended because of an error (exit code %lu).\n\n%ls\nAll that it wrote is in\n%ls",
         name, static_cast<unsigned long>(code), shown, path);
-    MessageBoxW(nullptr, text, name, MB_OK | MB_ICONERROR);
+    show_box(text, name);
 }
 
 } // namespace omnistasis::launcher

@@ -23,6 +23,14 @@ const wchar_t* own_name(const wchar_t* path) {
 
 bool is_window() { return window_slot.is_window == 1; }
 
+void show_box(const wchar_t* text, const wchar_t* title) {
+    HMODULE library = LoadLibraryExW(L"user32.dll", nullptr, LOAD_LIBRARY_SEARCH_SYSTEM32);
+    auto show = library == nullptr ? nullptr
+                                   : reinterpret_cast<decltype(&MessageBoxW)>(
+                                         reinterpret_cast<void*>(GetProcAddress(library, "MessageBoxW")));
+    if (show != nullptr) show(nullptr, text, title, MB_OK | MB_ICONERROR);
+}
+
 wchar_t* wide_room(size_t count) { return static_cast<wchar_t*>(calloc(count, sizeof(wchar_t))); }
 
 wchar_t* wide(const char* text, size_t size, size_t extra) {
@@ -57,7 +65,7 @@ void stop(const wchar_t* path, const Failure& failure) {
     wchar_t text[1000];
     int size = _snwprintf(text, 999, L"%ls: %ls\n", own_name(path), failure.text);
     if (is_window()) {
-        MessageBoxW(nullptr, failure.text, own_name(path), MB_OK | MB_ICONERROR);
+        show_box(failure.text, own_name(path));
     } else {
         HANDLE stream = GetStdHandle(STD_ERROR_HANDLE);
         DWORD written = 0;

@@ -29,6 +29,10 @@ constexpr size_t longest_path = 32768; ///< UTF-16 units that the system takes
 /// Whether the application was built in window mode.
 bool is_window();
 
+/// Shows a text in a box with the sign of an error. The library with boxes is loaded for it alone: it takes
+/// longer to load than all the rest.
+void show_box(const wchar_t* text, const wchar_t* title);
+
 /// Room for a text of so many units, all zero. Nothing is freed that lives as long as the launcher.
 wchar_t* wide_room(size_t count);
 
