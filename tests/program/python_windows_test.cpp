@@ -415,12 +415,19 @@ TEST_CASE("on Windows state outlives updates, and what replaces it or is left of
     CHECK(has(refused.out, "can't unpack into C:\\many\\omnistasis: other users can change it"));
     CHECK(yard.wine("three/logbook.exe g").out.starts_with("7 7 "));
 
+    // A tree that is somebody else's is copied, and stays as it is.
+    yard.shell("rm -rf two");
+    REQUIRE(build("--out two --form folder") == 0);
+    yard.shell("chown -R 12345 two/logbook/tree");
+    CHECK(yard.wine("two/logbook/logbook.exe g").out.starts_with("8 8 "));
+    CHECK(yard.shell("ls two/logbook/tree/app").out == "logbook.py\n");
+
     // One that is signed starts with its publisher's signature only.
     yard.shell(
         "openssl genpkey -algorithm ed25519 -out one.key; openssl genpkey -algorithm ed25519 -out other.key");
     REQUIRE(build("--out ours --sign one.key") == 0);
     REQUIRE(build("--out theirs --sign other.key") == 0);
-    CHECK(yard.wine("ours/logbook.exe h").out.starts_with("8 8 "));
+    CHECK(yard.wine("ours/logbook.exe h").out.starts_with("9 9 "));
     std::string ours = read_text(yard.path("ours/logbook.exe")).value();
     std::string theirs = read_text(yard.path("theirs/logbook.exe")).value();
     std::size_t trailer = ours.size() - 112, start = 0;
