@@ -6,6 +6,7 @@
 #include "support/byte_writer.h"
 
 #include <algorithm>
+#include <bit>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
@@ -178,7 +179,7 @@ std::string resource_section(const std::vector<Resource>& resources, std::uint32
     std::size_t data_at = rounded(texts_at + texts.size(), 16);
     std::string out;
     auto head = [&](std::size_t with_texts, std::size_t with_numbers) {
-        put_little(out, 0, 12);
+        out.append(12, '\0');
         put_little(out, with_texts, 2);
         put_little(out, with_numbers, 2);
     };
@@ -270,7 +271,11 @@ Headers headers_of(const ByteView& view) {
     found.alignment = view.word(found.optional + 32);
     found.file_alignment = view.word(found.optional + 36);
     std::uint64_t ends = found.sections + section_header_size * (found.count + 1u);
-    if (found.alignment == 0 || found.file_alignment == 0) found.wrong = "its alignment is 0";
+    // "PE Format": powers of two, in the file at most 64 kB; sections of common programs have 4 kB.
+    constexpr std::uint32_t most_in_file = 64u << 10, most_in_memory = 16u << 20;
+    if (!std::has_single_bit(found.alignment) || found.alignment > most_in_memory ||
+        !std::has_single_bit(found.file_alignment) || found.file_alignment > most_in_file)
+        found.wrong = "its alignment is none";
     if (ends > view.word(found.optional + 60) || !view.holds(0, ends))
         found.wrong = "there is no room for one more section header";
     return found;
@@ -301,7 +306,7 @@ std::string with_section(std::string program, const Headers& headers, std::vecto
     put_little(entry, address, 4);
     put_little(entry, section.size(), 4);
     put_little(entry, offset, 4);
-    put_little(entry, 0, 12);
+    entry.append(12, '\0');
     put_little(entry, 0x40000040, 4); // initialised data, readable
     program.replace(headers.sections + section_header_size * headers.count, section_header_size, entry);
     set_little(program, headers.header + 6, headers.count + 1u, 2);
@@ -333,7 +338,10 @@ class ResourceReader {
                                      if (one.text.empty()) return false;
                                  }
                                  found_.push_back(std::move(one));
-                                 return !bytes.empty() && ((type | language) & is_folder) == 0;
+                                 // Together they are a part of the file, whatever their entries say.
+                                 total_ += bytes.size();
+                                 return total_ <= view_.size() && !bytes.empty() &&
+                                        ((type | language) & is_folder) == 0;
                              });
                          });
                      });
@@ -369,7 +377,7 @@ class ResourceReader {
     ByteView view_;
     const Headers& headers_;
     std::uint64_t start_ = 0;
-    std::size_t seen_ = 0;
+    std::size_t seen_ = 0, total_ = 0;
     std::vector<Resource> found_;
 };
 
@@ -411,16 +419,17 @@ std::string manifest_with(std::string manifest, const ManifestSettings& settings
         manifest =
             "<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n"
             "<assembly xmlns=\"urn:schemas-microsoft-com:asm.v1\" manifestVersion=\"1.0\">\n</assembly>\n";
-    if (manifest.find(end_of_settings) == std::string::npos)
-        manifest.insert(
-            manifest.rfind(end),
-            "  <application xmlns=\"urn:schemas-microsoft-com:asm.v3\">\n    <windowsSettings>\n    "
-            "</windowsSettings>\n  </application>\n");
     for (const ManifestSetting& one : settings) {
         // What it says already is said anew.
         std::size_t begin = manifest.find("<" + one.name + " ");
         std::size_t behind = begin == std::string::npos ? begin : manifest.find("</" + one.name + ">", begin);
         if (behind != std::string::npos) manifest.erase(begin, behind + one.name.size() + 3 - begin);
+        if (manifest.find(end) == std::string::npos) manifest += end;
+        if (manifest.find(end_of_settings) == std::string::npos)
+            manifest.insert(
+                manifest.rfind(end),
+                "  <application xmlns=\"urn:schemas-microsoft-com:asm.v3\">\n    <windowsSettings>\n    "
+                "</windowsSettings>\n  </application>\n");
         manifest.insert(
             manifest.find(end_of_settings),
             fmt::format("  <{0} xmlns=\"http://schemas.microsoft.com/SMI/{1}/WindowsSettings\">{2}</{0}>\n"
@@ -450,7 +459,12 @@ std::string with_other_resources(std::string program, const PeDress& dress) {
     for (Resource& one : resources_of(other)) kept->push_back(std::move(one));
     std::uint64_t certificates = headers.directory(directory_of_certificates);
     std::uint64_t at = view.word(certificates), size = view.word(certificates + 4);
-    bool is_last = at != 0 && rounded(at + size, 8) >= program.size() && at < program.size();
+    std::uint64_t end = view.word(headers.optional + 60); // of the headers, then of what sections hold
+    for (std::uint16_t i = 0; i < headers.count; ++i) {
+        std::uint64_t section = headers.sections + section_header_size * i;
+        end = std::max(end, std::uint64_t(view.word(section + 20)) + view.word(section + 16));
+    }
+    bool is_last = at >= end && rounded(at + size, 8) >= program.size() && at < program.size();
     set_little(program, certificates, 0, 8);
     if (is_last) program.resize(at);
     program = with_section(std::move(program), headers, std::move(*kept));

@@ -195,6 +195,15 @@ TEST_CASE("a program with resources gets other icons and another version, and ke
     for (const std::string& no_program :
          {std::string(), std::string("MZ"), std::string(5000, 'x'), program.substr(0, 700)})
         CHECK(with_other_resources(no_program, own) == no_program);
+    // A step in the file that nothing could be put at, and a signature that begins within the program.
+    auto header =
+        static_cast<unsigned char>(program[0x3c]) + 256u * static_cast<unsigned char>(program[0x3d]);
+    std::string odd = program;
+    odd.replace(header + 24 + 36, 4, "\xff\xff\xff\xff");
+    CHECK(with_other_resources(odd, own) == odd);
+    std::string cut = program;
+    cut.replace(header + 24 + 112 + 32, 8, std::string("\0\x02\0\0\xff\xff\xff\x0f", 8));
+    CHECK(with_other_resources(cut, own).size() > cut.size());
 }
 
 TEST_CASE("a manifest says settings once, and keeps what else it says") {
@@ -210,6 +219,9 @@ TEST_CASE("a manifest says settings once, and keeps what else it says") {
     CHECK(other.find(">true/pm</dpiAware>") != std::string::npos);
     CHECK(other.find("<windowsSettings>") == other.rfind("<windowsSettings>"));
     CHECK(manifest_with(other, {}) == other);
+    CHECK(manifest_with("<assembly><dpiAware ></windowsSettings></assembly></dpiAware>",
+                        {{"dpiAware", "2005", "true"}})
+              .find(">true</dpiAware>") != std::string::npos);
     CHECK(manifest_with("<assembly><file/></assembly>", {{"dpiAware", "2005", "false"}}).find("<file/>") !=
           std::string::npos);
 }
