@@ -1,5 +1,6 @@
 // Python applications for Windows: the runtime from the stock, packages by the lock, runs under Wine.
 #include "logbook.h"
+#include "support/target_info.h"
 #include "workshop.h"
 
 #include <catch2/catch.hpp>
@@ -437,4 +438,15 @@ TEST_CASE("on Windows state outlives updates, and what replaces it or is left of
     refused = yard.wine("mixed.exe i");
     CHECK(has(refused.out, "does not have its publisher's signature"));
     CHECK(has(refused.out, "exit 122\n"));
+}
+
+TEST_CASE("a runtime whose library lies beside its folders says its version") {
+    Yard yard("beside");
+    yard.shell("mkdir -p py/bin py/lib/python3.13/lib-dynload; cp /bin/true py/bin/python3.13; "
+               "printf 'x\\0003.13.0\\000' > py/libpython3.13.so.1.0");
+    yard.write("py/lib/python3.13/os.py", "");
+    ProgramOutput added = yard.here("runtimes add py");
+    INFO(added.err);
+    CHECK(added.exit_code == 0);
+    CHECK(has(added.out, "python 3.13.0 for " + host_target()));
 }

@@ -101,8 +101,8 @@ std::optional<Layout> unix_layout(const fs::path& base, const std::string& progr
         folder_with(base, {joined(root, "lib/" + name), joined(root, "lib64/" + name)}, {"os.py"});
     layout.extensions = layout.library.empty() ? "" : layout.library + "/lib-dynload";
     for (const std::string& shared :
-         {joined(root, "lib/lib" + name + ".so.1.0"), joined(root, "lib/lib" + name + ".dylib"),
-          joined(root, "lib" + name + ".dylib")})
+         {joined(root, "lib/lib" + name + ".so.1.0"), joined(root, "lib" + name + ".so.1.0"),
+          joined(root, "lib/lib" + name + ".dylib"), joined(root, "lib" + name + ".dylib")})
         if (is_file(base / shared)) layout.image = shared;
     return layout;
 }
