@@ -45,7 +45,8 @@ class Yard:
             command += ["--target", "windows-x86_64"]
             self.output = self.path("out/windows-x86_64/main.exe")
             self.wine = {"WINEPREFIX": os.path.join(self.beside, "prefix"), "WINEDEBUG": "-all", "WINEDLLOVERRIDES": "winedbg.exe,mscoree,mshtml,wbemprox=d", "HOME": self.beside}
-            subprocess.run(["sh", "-c", "wineboot -i >/dev/null 2>&1; wineserver -w"], env={**os.environ, **self.wine, "DISPLAY": ""})
+            # Its services stay, with streams of their own: those of a start that is killed would stay open with them.
+            subprocess.run(["sh", "-c", "(wineboot -i; wineserver -w; wineserver -p; wine winepath /) >/dev/null 2>&1 </dev/null"], env={**os.environ, **self.wine, "DISPLAY": ""})
         subprocess.run(command, cwd=self.folder, env=environment, check=True, stdout=subprocess.DEVNULL)
 
     def path(self, name):
