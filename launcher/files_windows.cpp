@@ -17,14 +17,14 @@ void make_folders_above(wchar_t* path) {
 
 namespace {
 
-wchar_t* path_in(const wchar_t* folder, const char* text, size_t size, size_t extra) {
+wchar_t* path_in(const wchar_t* folder, const char* text, size_t size) {
     wchar_t* inner = wide(text, size);
-    wchar_t* path = inner == nullptr ? nullptr : wide_room(wcslen(folder) + wcslen(inner) + extra + 2);
+    if (inner == nullptr) return nullptr;
+    wchar_t* path = joined(folder, inner);
+    free(inner);
     if (path == nullptr) return nullptr;
-    wcscat(wcscat(wcscpy(path, folder), L"\\"), inner);
     for (wchar_t* at = path + wcslen(folder); *at != 0; ++at)
         if (*at == L'/') *at = L'\\';
-    free(inner);
     return path;
 }
 
@@ -48,17 +48,10 @@ bool copy_below(const wchar_t* from, const wchar_t* to) {
 } // namespace
 
 wchar_t* path_in(const wchar_t* tree, const File& file) {
-    return path_in(tree, reinterpret_cast<const char*>(file.path.data), file.path.size, 0);
+    return path_in(tree, reinterpret_cast<const char*>(file.path.data), file.path.size);
 }
 
-wchar_t* path_in(const wchar_t* folder, const char* path, size_t extra) {
-    return path_in(folder, path, strlen(path), extra);
-}
-
-wchar_t* joined(const wchar_t* folder, const wchar_t* name) {
-    wchar_t* path = wide_room(wcslen(folder) + wcslen(name) + 2);
-    return wcscat(wcscat(wcscpy(path, folder), L"\\"), name);
-}
+wchar_t* path_in(const wchar_t* folder, const char* path) { return path_in(folder, path, strlen(path)); }
 
 Found look_at(const wchar_t* path) {
     HANDLE file = CreateFileW(path, FILE_READ_ATTRIBUTES,

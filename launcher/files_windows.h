@@ -10,7 +10,7 @@ namespace omnistasis::launcher {
 void make_folders_above(wchar_t* path);
 
 /// `folder\name`.
-wchar_t* joined(const wchar_t* folder, const wchar_t* name);
+inline wchar_t* joined(const wchar_t* folder, const wchar_t* name) { return concat(folder, L"\\", name); }
 
 inline uint64_t ticks(const FILETIME& time) {
     return static_cast<uint64_t>(time.dwHighDateTime) << 32 | time.dwLowDateTime;
@@ -43,8 +43,8 @@ HANDLE open_in_tree(const wchar_t* tree, const payload::File& file);
 
 bool write_at(HANDLE file, const uint8_t* data, size_t size, uint64_t offset);
 
-/// A path in a folder, given as the payload has them; with room for `extra` more units behind it.
-wchar_t* path_in(const wchar_t* folder, const char* path, size_t extra = 0);
+/// A path in a folder, given as the payload has them.
+wchar_t* path_in(const wchar_t* folder, const char* path);
 
 /// What is at a path; a link is looked at itself.
 struct Found {

@@ -19,10 +19,7 @@ struct MountPoint {
 constexpr size_t head_size = 8;
 
 /// A target as the system's kernel has it.
-wchar_t* kernel_path(const wchar_t* target) {
-    wchar_t* path = wide_room(wcslen(target) + 8);
-    return wcscat(wcscpy(path, L"\\??\\"), without_mark(target));
-}
+wchar_t* kernel_path(const wchar_t* target) { return concat(L"\\??\\", without_mark(target)); }
 
 HANDLE open_itself(const wchar_t* path, DWORD access) {
     return CreateFileW(path, access, FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE, nullptr,

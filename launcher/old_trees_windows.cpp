@@ -28,8 +28,7 @@ void remove_old_trees(const Self& self, const TreePlace& place) {
         Found marker = look_at(joined(old, complete_marker));
         uint64_t last = marker.is_there ? marker.written : ticks(found.ftLastWriteTime);
         if (ticks(now) - last < three_days || !adopt_state(self, old)) return;
-        wchar_t* away_name = wide_room(wcslen(found.cFileName) + 8);
-        wchar_t* away = joined(cache, wcscat(wcscat(wcscpy(away_name, L"."), found.cFileName), L".old"));
+        wchar_t* away = joined(cache, concat(L".", found.cFileName, L".old"));
         // That fails where something runs from it.
         if (MoveFileExW(old, away, 0) != 0) remove_all(away);
     });

@@ -95,16 +95,17 @@ bool is_wine() { return GetProcAddress(GetModuleHandleW(L"ntdll.dll"), "wine_get
 
 bool is_users_own(const wchar_t* folder) { return only_trusted_have(folder, changes_content); }
 
-bool is_way_safe(const wchar_t* folder, wchar_t* step) {
-    wcscpy(step, folder);
-    if (is_wine()) return true;
+const wchar_t* changed_by_others(const wchar_t* folder) {
+    if (!is_users_own(folder)) return folder;
+    if (is_wine()) return nullptr;
+    wchar_t* step = concat(folder, L"");
     constexpr size_t start = 7; // `\\?\C:\`: the disk itself is the administrators'
     for (wchar_t* slash = wcsrchr(step, L'\\'); slash != nullptr && slash > step + start;
          slash = wcsrchr(step, L'\\')) {
         *slash = 0;
-        if (!only_trusted_have(step, replaces_folders)) return false;
+        if (!only_trusted_have(step, replaces_folders)) return step;
     }
-    return true;
+    return nullptr;
 }
 
 bool make_own_folder(const wchar_t* folder) {

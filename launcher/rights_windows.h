@@ -12,9 +12,10 @@ const wchar_t* user_text();
 /// else may write into it, take away what is in it or change its rights.
 bool is_users_own(const wchar_t* folder);
 
-/// Whether nobody else can put another folder in the place of one of those that lead to `folder`. `step`
-/// gets the one where that is not so. Under Wine the system beneath keeps users apart, and nothing is asked.
-bool is_way_safe(const wchar_t* folder, wchar_t* step);
+/// Null where `folder` is the user's own and nobody else can put another in the place of one of those that
+/// lead to it; else the one where that is not so. Under Wine the system beneath keeps users apart, and
+/// nothing is asked of those above.
+const wchar_t* changed_by_others(const wchar_t* folder);
 
 /// Makes the folder for the user, the system and its administrators alone, with those above it that are
 /// missing; true where it was there already.

@@ -33,6 +33,11 @@ void show_box(const wchar_t* text, const wchar_t* title) {
 
 wchar_t* wide_room(size_t count) { return static_cast<wchar_t*>(calloc(count, sizeof(wchar_t))); }
 
+wchar_t* concat(const wchar_t* first, const wchar_t* second, const wchar_t* third) {
+    wchar_t* result = wide_room(wcslen(first) + wcslen(second) + wcslen(third) + 1);
+    return result == nullptr ? nullptr : wcscat(wcscat(wcscpy(result, first), second), third);
+}
+
 wchar_t* wide(const char* text, size_t size, size_t extra) {
     int units = MultiByteToWideChar(CP_UTF8, 0, text, static_cast<int>(size), nullptr, 0);
     wchar_t* result = wide_room(static_cast<size_t>(units) + extra + 1);

@@ -36,6 +36,9 @@ void show_box(const wchar_t* text, const wchar_t* title);
 /// Room for a text of so many units, all zero. Nothing is freed that lives as long as the launcher.
 wchar_t* wide_room(size_t count);
 
+/// Texts behind each other, in memory of their own; null where there is not enough.
+wchar_t* concat(const wchar_t* first, const wchar_t* second, const wchar_t* third = L"");
+
 /// A UTF-8 text as UTF-16, with room for `extra` more units behind it.
 wchar_t* wide(const char* text, size_t size, size_t extra = 0);
 

@@ -14,6 +14,13 @@ struct State {
     const char* path = nullptr;  ///< in the data folder
 };
 
+/// Whether a tree leads to it.
+enum class StateResult {
+    ready,
+    tree_is_fixed, ///< the tree may not be changed: others', on another disk, or on one that is only read
+    failed,        ///< `failure` says why
+};
+
 /// Where the tree has the initial content of each: `state/<path>`.
 constexpr const char* initial_state_folder = "state";
 

@@ -1,7 +1,6 @@
 #include "state_posix.h"
 
 #include "files_posix.h"
-#include "state_list.h"
 #include "trusted_folder_posix.h"
 
 #include <dirent.h>

@@ -1,15 +1,10 @@
 // What the application writes. It lives in the user's data folder, and links lead there from the tree.
 #pragma once
 
+#include "state_list.h"
 #include "tree_place_posix.h"
 
 namespace omnistasis::launcher {
-
-enum class StateResult {
-    ready,
-    tree_is_fixed, ///< the tree may not be changed: another user's, or on a disk that is only read
-    failed,        ///< `failure` says why
-};
 
 /// Sees to it that every state path in the tree leads to the user's data folder (docs/project-file.md,
 /// "[[state]]"), and that there is the initial content. One look at each path where all is as it was. What

@@ -3,7 +3,6 @@
 #include "files_windows.h"
 #include "junction_windows.h"
 #include "rights_windows.h"
-#include "state_list.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -21,12 +20,6 @@ constexpr const wchar_t* led_folder = L".led"; ///< in a tree: more links to the
 /// section 2). It is found by the name that the database was opened by, so it has to follow the database
 /// from one tree to the next.
 constexpr const wchar_t* companion_endings[] = {L"-journal", L"-wal", L"-shm"};
-
-/// `path` with an ending, in memory that nobody frees: the launcher lives for a moment.
-wchar_t* with(const wchar_t* path, const wchar_t* ending) {
-    wchar_t* result = wide_room(wcslen(path) + wcslen(ending) + 1);
-    return wcscat(wcscpy(result, path), ending);
-}
 
 bool is_there(const wchar_t* path) { return GetFileAttributesW(path) != INVALID_FILE_ATTRIBUTES; }
 
@@ -48,7 +41,7 @@ wchar_t* data_folder(const Self& self) {
 /// Moves a folder, or a file, to a name that is free, also to another disk.
 bool move_all(const wchar_t* from, const wchar_t* to) {
     if (MoveFileExW(from, to, 0) != 0) return true;
-    if (GetLastError() != ERROR_NOT_SAME_DEVICE || !copy_all(from, with(to, L".copying"), to)) return false;
+    if (GetLastError() != ERROR_NOT_SAME_DEVICE || !copy_all(from, concat(to, L".copying"), to)) return false;
     DeleteFileW(from);
     remove_all(from);
     return true;
@@ -56,7 +49,7 @@ bool move_all(const wchar_t* from, const wchar_t* to) {
 
 /// Keeps what has to make room: as the first of `<path>.earlier`, `<path>.earlier-2`, ... that is free.
 bool keep_aside(const wchar_t* from, const wchar_t* path) {
-    wchar_t* name = with(path, L".earlier-10000");
+    wchar_t* name = concat(path, L".earlier-10000");
     _snwprintf(name + wcslen(path), 9, L".earlier");
     for (int number = 2; is_there(name) && number < 10000; ++number)
         _snwprintf(name + wcslen(path), 14, L".earlier-%d", number);
@@ -69,8 +62,7 @@ class Led {
     Led(const State& state, const wchar_t* tree, const wchar_t* data)
         : is_folder_(state.is_folder), place_(path_in(tree, state.place)),
           content_(path_in(data, state.path)), led_(path_in(joined(tree, led_folder), state.path)),
-          initial_(
-              path_in(joined(tree, wide(initial_state_folder, strlen(initial_state_folder))), state.path)) {}
+          initial_(path_in(path_in(tree, initial_state_folder), state.path)) {}
 
     /// Whether the place leads to the content, or the application has not made either yet.
     bool is_right() const {
@@ -105,7 +97,7 @@ class Led {
         if (kept.is_folder || in_place.is_folder)
             return (keep_aside(content_, content_) && move_all(place_, content_)) ||
                    is_in_use(GetLastError());
-        wchar_t* taken = with(content_, L".taken");
+        wchar_t* taken = concat(content_, L".taken");
         DeleteFileW(taken);
         if (CreateHardLinkW(taken, place_, nullptr) == 0) return false;
         bool replaced = MoveFileExW(taken, content_, MOVEFILE_REPLACE_EXISTING) != 0;
@@ -150,16 +142,16 @@ class Led {
 
     static bool has_companions(const wchar_t* path) {
         bool any = false;
-        for (const wchar_t* ending : companion_endings) any |= is_there(with(path, ending));
+        for (const wchar_t* ending : companion_endings) any |= is_there(concat(path, ending));
         return any;
     }
 
     static bool move_companions(const wchar_t* from, const wchar_t* to) {
         constexpr int most_attempts = 50, pause = 20; // milliseconds
         for (const wchar_t* ending : companion_endings) {
-            const wchar_t* companion = with(from, ending);
+            const wchar_t* companion = concat(from, ending);
             for (int attempt = 0; is_there(companion); ++attempt) {
-                if (MoveFileExW(companion, with(to, ending), 0) != 0) break;
+                if (MoveFileExW(companion, concat(to, ending), 0) != 0) break;
                 if (attempt == most_attempts) return false;
                 Sleep(pause);
             }
@@ -170,21 +162,17 @@ class Led {
     /// On disks without junctions a folder lies in the tree itself, in that which was started last.
     bool is_held_in_place() const { return is_there(place_) && !is_junction(place_) && !is_there(content_); }
 
-    bool fill(const wchar_t* to) const {
+    bool fill(wchar_t* to) const {
         if (is_there(to)) return true;
-        wchar_t* room = with(to, L"");
-        if (is_there(initial_)) {
-            make_folders_above(room);
-            return copy_all(initial_, with(to, L".new"), to);
-        }
-        if (!is_folder_) return true;
-        make_folders_above(room);
-        return CreateDirectoryW(to, nullptr) != 0;
+        bool has_initial = is_there(initial_);
+        if (!has_initial && !is_folder_) return true;
+        make_folders_above(to);
+        return has_initial ? copy_all(initial_, concat(to, L".new"), to) : CreateDirectoryW(to, nullptr) != 0;
     }
 
     bool lead_folder() const {
         if (is_junction(place_)) RemoveDirectoryW(place_);
-        wchar_t* link = with(place_, L".link");
+        wchar_t* link = concat(place_, L".link");
         RemoveDirectoryW(link);
         make_folders_above(link);
         if (make_junction(link, content_)) {
@@ -246,7 +234,7 @@ struct KnownTrees {
         };
         add(tree);
         each_other(tree, add);
-        wchar_t* temporary = with(joined(data, trees_name), L".new");
+        wchar_t* temporary = concat(joined(data, trees_name), L".new");
         HANDLE file =
             CreateFileW(temporary, GENERIC_WRITE, 0, nullptr, CREATE_ALWAYS, FILE_ATTRIBUTE_NORMAL, nullptr);
         if (file == INVALID_HANDLE_VALUE) return;
@@ -267,14 +255,13 @@ bool each_led(const Self& self, const wchar_t* tree, const wchar_t* data, Take t
 
 /// The data folder, made where it is missing, as one that nobody else gets into.
 bool open_data_folder(wchar_t* data, Failure& failure) {
-    wchar_t* step = wide_room(wcslen(data) + 1);
     make_folders_above(data);
     if (!make_own_folder(data))
         return set(failure, exit_no_room, L"can't keep the application's data in", without_mark(data),
                    GetLastError());
-    if (is_users_own(data) && is_way_safe(data, step)) return true;
-    if (is_users_own(data)) data = step;
-    set(failure, exit_no_room, L"can't keep the application's data in", without_mark(data), 0);
+    const wchar_t* step = changed_by_others(data);
+    if (step == nullptr) return true;
+    set(failure, exit_no_room, L"can't keep the application's data in", without_mark(step), 0);
     wcsncat(failure.text, L": it is not the user's own, or others can change it", 100);
     return false;
 }

@@ -3,14 +3,9 @@
 #pragma once
 
 #include "self_windows.h"
+#include "state_list.h"
 
 namespace omnistasis::launcher {
-
-enum class StateResult {
-    ready,
-    tree_is_fixed, ///< the tree may not be changed: others', on another disk, or on one that is only read
-    failed,        ///< `failure` says why
-};
 
 /// Sees to it that every state path in the tree leads to the user's data folder (docs/payload-format.md,
 /// "State"), and that there is the initial content. Few looks at each path where all is as it was. What the

@@ -2,7 +2,6 @@
 
 #include "files_posix.h"
 #include "sha256.h"
-#include "state_list.h"
 #include "state_posix.h"
 #include "trusted_folder_posix.h"
 #include "unpack_posix.h"

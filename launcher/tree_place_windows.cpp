@@ -18,32 +18,32 @@ namespace {
 
 constexpr uint64_t a_day = 24ull * 60 * 60 * 10000000; ///< in ticks
 
-bool is_complete(const Self& self, TreePlace& place) {
-    wchar_t* marker = joined(place.path, complete_marker);
-    HANDLE file = CreateFileW(marker, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE,
-                              nullptr, OPEN_EXISTING, 0, nullptr);
-    bool same = false;
-    if (file != INVALID_HANDLE_VALUE) {
-        uint8_t id[33];
-        DWORD count = 0;
-        FILETIME last, now;
-        same = ReadFile(file, id, sizeof id, &count, nullptr) != 0 && count == 32 &&
-               memcmp(id, self.head.tree_id.data, 32) == 0;
-        GetSystemTimeAsFileTime(&now);
-        place.was_idle = same && GetFileTime(file, nullptr, nullptr, &last) != 0 &&
-                         (ticks(now) - ticks(last) > a_day || ticks(now) < ticks(last));
-        CloseHandle(file);
-        if (place.was_idle) {
-            file = CreateFileW(marker, FILE_WRITE_ATTRIBUTES,
-                               FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE, nullptr, OPEN_EXISTING,
-                               0, nullptr);
-            if (file != INVALID_HANDLE_VALUE) {
-                SetFileTime(file, nullptr, nullptr, &now);
-                CloseHandle(file);
-            }
-        }
-    }
+/// The marker of a tree; INVALID_HANDLE_VALUE where it has none.
+HANDLE open_marker(const wchar_t* tree, DWORD access) {
+    wchar_t* marker = joined(tree, complete_marker);
+    HANDLE file = CreateFileW(marker, access, FILE_SHARE_READ | FILE_SHARE_WRITE | FILE_SHARE_DELETE, nullptr,
+                              OPEN_EXISTING, 0, nullptr);
     free(marker);
+    return file;
+}
+
+bool is_complete(const Self& self, TreePlace& place) {
+    HANDLE file = open_marker(place.path, GENERIC_READ);
+    if (file == INVALID_HANDLE_VALUE) return false;
+    uint8_t id[33];
+    DWORD count = 0;
+    FILETIME last, now;
+    bool same = ReadFile(file, id, sizeof id, &count, nullptr) != 0 && count == 32 &&
+                memcmp(id, self.head.tree_id.data, 32) == 0;
+    GetSystemTimeAsFileTime(&now);
+    place.was_idle = same && GetFileTime(file, nullptr, nullptr, &last) != 0 &&
+                     (ticks(now) - ticks(last) > a_day || ticks(now) < ticks(last));
+    CloseHandle(file);
+    if (!place.was_idle) return same;
+    file = open_marker(place.path, FILE_WRITE_ATTRIBUTES);
+    if (file == INVALID_HANDLE_VALUE) return same;
+    SetFileTime(file, nullptr, nullptr, &now);
+    CloseHandle(file);
     return same;
 }
 
@@ -106,16 +106,14 @@ bool put_under_lock(const Self& self, const wchar_t* cache, const wchar_t* name,
     auto no_room = [&] {
         return set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
     };
-    wchar_t* lock_name = wide_room(wcslen(name) + 12);
-    LockedFile lock(cache, wcscat(wcscat(wcscpy(lock_name, L"."), name), L".lock"));
+    LockedFile lock(cache, concat(L".", name, L".lock"));
     if (!lock.is_held()) return no_room();
     if (is_complete(self, place)) return true;
     if (!is_rest_whole(self)) return set(failure, ReadError::damaged);
     if (look_at(place.path).is_folder && !adopt_state(self, place.path))
         return set(failure, exit_no_room, L"can't keep what the application saved in its damaged tree",
                    without_mark(place.path), 0);
-    wchar_t* fresh_name = wide_room(wcslen(name) + 12);
-    wchar_t* fresh = joined(cache, wcscat(wcscat(wcscpy(fresh_name, L"."), name), L".new"));
+    wchar_t* fresh = joined(cache, concat(L".", name, L".new"));
     remove_all(fresh);
     remove_all(place.path);
     if (CreateDirectoryW(fresh, nullptr) == 0) return no_room();
@@ -155,8 +153,7 @@ wchar_t* candidate(int number) {
     bool is_absolute = size > 2 && (value[1] == L':' || value[0] == L'\\');
     if (!is_absolute || (number == shared && user_text()[0] == 0)) value[0] = 0;
     if (number != shared || value[0] == 0) return value;
-    wchar_t* name = wide_room(wcslen(user_text()) + 12);
-    value = joined(value, wcscat(wcscpy(name, L"omnistasis-"), user_text()));
+    value = joined(value, concat(L"omnistasis-", user_text()));
     make_own_folder(value);
     return value;
 }
@@ -165,7 +162,6 @@ wchar_t* candidate(int number) {
 
 bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place, Failure& failure) {
     wchar_t* name = name_of_tree(self);
-    wchar_t* step = wide_room(longest_path);
     for (int number = 0;; ++number) {
         wchar_t* base = candidate(number);
         if (base == nullptr) break;
@@ -175,16 +171,14 @@ bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place,
         wchar_t* cache = long_path(joined(base, L"omnistasis"));
         make_folders_above(cache);
         place = {joined(cache, name), true, false};
-        bool is_made = make_own_folder(cache);
-        bool is_own = is_made && is_users_own(cache);
-        if (is_made && !(is_own && is_way_safe(cache, step))) {
+        if (!make_own_folder(cache)) {
+            set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
+        } else if (const wchar_t* step = changed_by_others(cache)) {
             set(failure, exit_no_room, L"can't unpack into", without_mark(cache), 0);
             wcsncat(failure.text, L": ", 3);
-            if (is_own) wcsncat(failure.text, without_mark(step), 200);
-            wcsncat(failure.text, is_own ? L" can be changed by other users" : L"other users can change it",
-                    60);
-        } else if (!is_made) {
-            set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
+            if (step != cache) wcsncat(failure.text, without_mark(step), 200);
+            wcsncat(failure.text,
+                    step != cache ? L" can be changed by other users" : L"other users can change it", 60);
         } else if (is_complete(self, place) || put_under_lock(self, cache, name, beside, place, failure)) {
             return true;
         }

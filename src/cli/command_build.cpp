@@ -17,6 +17,7 @@
 #include <fmt/ranges.h>
 #include <future>
 #include <memory>
+#include <optional>
 #include <unistd.h>
 
 namespace omnistasis::cli {
@@ -293,11 +294,10 @@ Result<void> check_compiled_modules(const Job& job) {
                 "", "", "build them for it, or leave those that it can do without out with --exclude");
 }
 
-/// The target that the options name.
-Result<void> build_target(const BuildOptions& options) {
+/// The target that the options name. `witness` has seen how the project was loaded.
+Result<void> build_target(const BuildOptions& options, Project project, Witness& witness) {
     ProgressLine progress(options.quiet);
-    Witness witness;
-    auto job = load_job(options);
+    auto job = job_of(std::move(project), options);
     if (!job) return progress.clear(), pass_on(job);
     const std::string& target = job->project.targets.front();
     pass_over_outputs(*job, witness);
@@ -371,14 +371,13 @@ Result<void> save_project(const BuildOptions& options) {
 /// Several targets. What they have in common is looked at once: the first goes in front of the others, unless
 /// all were built before.
 int build_side_by_side(const BuildOptions& options, const Project& project,
-                       const std::vector<std::string>& targets) {
+                       const std::vector<std::string>& targets, Witness& witness) {
     auto is_known = [&](const std::string& target) {
         return build::OutputPlace::holds_outputs(project.out.empty() ? project.output_folder(target)
                                                                      : project.out / target);
     };
     std::size_t alone = std::ranges::all_of(targets, is_known) ? 0 : 1;
     ProgressLine progress(options.quiet);
-    styled("", Style::bold, STDOUT_FILENO); // looks at the terminal while it is ours
     auto build = [&](std::size_t from, std::size_t count) {
         progress.step("building for several systems", targets.size());
         return run_side_by_side(
@@ -386,7 +385,7 @@ int build_side_by_side(const BuildOptions& options, const Project& project,
             [&](std::size_t number) {
                 BuildOptions one = options;
                 if (from + number > 0) one.target = targets[from + number]; // the first is what none means
-                return finish(build_target(one));
+                return finish(build_target(one, project, witness));
             },
             [&] { progress.advance(1); });
     };
@@ -395,6 +394,7 @@ int build_side_by_side(const BuildOptions& options, const Project& project,
 }
 
 int run_build(const BuildOptions& options) {
+    std::optional<Witness> witness(std::in_place);
     auto project = load_project(options.project, settle_entry);
     if (!project) return finish(pass_on(project));
     std::vector<std::string> targets = project->targets;
@@ -402,12 +402,19 @@ int run_build(const BuildOptions& options) {
     std::ranges::stable_partition(targets, [](const std::string& one) { return one == host_target(); });
     // Proofs look at the clock, and at windows: they have the machine for themselves.
     if (targets.size() > 1 && !options.prove) {
-        if (int code = build_side_by_side(options, *project, targets); code != exit_done) return code;
+        if (int code = build_side_by_side(options, *project, targets, *witness); code != exit_done)
+            return code;
     } else {
         BuildOptions one = options;
         for (const std::string& target : targets) {
-            if (target != targets.front()) one.target = target; // the first is what none means
-            if (auto done = build_target(one); !done) return finish(done);
+            if (target != targets.front()) {
+                // The first is what no target means. Each has a witness of its own.
+                one.target = target;
+                witness.emplace();
+                project = load_project(options.project, settle_entry);
+                if (!project) return finish(pass_on(project));
+            }
+            if (auto done = build_target(one, std::move(*project), *witness); !done) return finish(done);
         }
     }
     return finish(options.save ? save_project(options) : Result<void>());

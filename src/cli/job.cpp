@@ -60,15 +60,19 @@ void JobOptions::add_to(CLI::App& command) {
 }
 
 Result<Job> load_job(const JobOptions& options) {
+    auto project = load_project(options.project, settle_entry);
+    if (!project) return pass_on(project);
+    return job_of(std::move(*project), options);
+}
+
+Result<Job> job_of(Project project, const JobOptions& options) {
     Job job;
     job.jobs = options.jobs != 0 ? options.jobs : std::max(1u, std::thread::hardware_concurrency());
     job.store = Store::open_users();
     auto installation = build::Installation::find();
     if (!installation) return pass_on(installation);
     job.installation = std::move(*installation);
-    auto project = load_project(options.project, settle_entry);
-    if (!project) return pass_on(project);
-    job.project = std::move(*project);
+    job.project = std::move(project);
     job.targets = job.project.targets;
     std::string target = options.target;
     if (target.empty()) {

@@ -46,6 +46,9 @@ struct Job {
 /// if that is among the project's, else for the first.
 Result<Job> load_job(const JobOptions& options);
 
+/// The same of a project that is loaded already.
+Result<Job> job_of(Project project, const JobOptions& options);
+
 /// Has the outputs of all targets passed over: a build of one target means nothing to those of others.
 void pass_over_outputs(const Job& job, Witness& witness);
 

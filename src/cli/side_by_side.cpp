@@ -36,12 +36,14 @@ struct Part {
     ::_exit(code);
 }
 
+/// Prints what is in the file, and closes it.
 void pass_on_text(int from, std::FILE* to) {
     std::array<char, 1 << 16> buffer;
     ::lseek(from, 0, SEEK_SET);
     for (ssize_t size; (size = ::read(from, buffer.data(), buffer.size())) > 0;)
         std::fwrite(buffer.data(), 1, static_cast<std::size_t>(size), to);
     std::fflush(to);
+    ::close(from);
 }
 
 } // namespace
@@ -51,6 +53,7 @@ int run_side_by_side(std::size_t count, const std::function<int(std::size_t)>& p
     std::size_t most = std::max(1u, std::thread::hardware_concurrency());
     std::vector<Part> parts(count);
     std::size_t started = 0, running = 0, said = 0;
+    styled("", Style::bold, STDOUT_FILENO); // looks at the terminal while it is ours
     std::fflush(nullptr);
     while (said < count) {
         for (; started < count && running < most; ++started, ++running) {

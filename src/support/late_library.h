@@ -1,5 +1,7 @@
 #pragma once
 
+#include "support/error.h"
+
 #include <string>
 
 namespace omnistasis {
@@ -26,5 +28,20 @@ class LateLibrary {
     void* handle_;
     std::string why_;
 };
+
+/// A table of a library's functions, which `fill` finds when the table is first asked for; an error that
+/// names the `package` where it is not installed. `what` can't be done then.
+template <typename Table, typename Fill>
+Result<const Table*> loaded_once(const char* file, const char* what, const char* package, Fill fill) {
+    static Table table;
+    static const std::string why = [&] {
+        LateLibrary late(file);
+        fill(late, table);
+        return late.why();
+    }();
+    if (!why.empty())
+        return fail(ErrorKind::missing, what, file, why, std::string("install the package ") + package);
+    return &table;
+}
 
 } // namespace omnistasis

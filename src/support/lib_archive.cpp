@@ -5,18 +5,12 @@
 namespace omnistasis {
 
 Result<const LibArchive*> LibArchive::load() {
-    static LibArchive library;
-    static const std::string why = [] {
-        LateLibrary late(OMNISTASIS_LIBARCHIVE);
+    return loaded_once<LibArchive>(OMNISTASIS_LIBARCHIVE, "can't read or write archives", "libarchive13",
+                                   [](LateLibrary& late, LibArchive& library) {
 #define OMNISTASIS_ARCHIVE_FIND(name) late.find(library.name, "archive_" #name);
-        OMNISTASIS_ARCHIVE_FUNCTIONS(OMNISTASIS_ARCHIVE_FIND)
+                                       OMNISTASIS_ARCHIVE_FUNCTIONS(OMNISTASIS_ARCHIVE_FIND)
 #undef OMNISTASIS_ARCHIVE_FIND
-        return late.why();
-    }();
-    if (!why.empty())
-        return fail(ErrorKind::missing, "can't read or write archives", OMNISTASIS_LIBARCHIVE, why,
-                    "install the package libarchive13");
-    return &library;
+                                   });
 }
 
 } // namespace omnistasis

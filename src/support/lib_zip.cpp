@@ -5,18 +5,12 @@
 namespace omnistasis {
 
 Result<const LibZip*> LibZip::load() {
-    static LibZip library;
-    static const std::string why = [] {
-        LateLibrary late(OMNISTASIS_LIBZIP);
+    return loaded_once<LibZip>(OMNISTASIS_LIBZIP, "can't write a zip file", "libzip4",
+                               [](LateLibrary& late, LibZip& library) {
 #define OMNISTASIS_ZIP_FIND(name) late.find(library.name, "zip_" #name);
-        OMNISTASIS_ZIP_FUNCTIONS(OMNISTASIS_ZIP_FIND)
+                                   OMNISTASIS_ZIP_FUNCTIONS(OMNISTASIS_ZIP_FIND)
 #undef OMNISTASIS_ZIP_FIND
-        return late.why();
-    }();
-    if (!why.empty())
-        return fail(ErrorKind::missing, "can't write a zip file", OMNISTASIS_LIBZIP, why,
-                    "install the package libzip4");
-    return &library;
+                               });
 }
 
 } // namespace omnistasis

@@ -24,16 +24,16 @@ constexpr std::size_t kept_head = 12;    // of a kept member: checksum 4, size 8
 /// A file, folder or link of the archive.
 struct Member {
     fs::path place;
-    unsigned mode = 0;          ///< with its kind, as stat(2) has it
-    std::string kept;           ///< its content, behind the head
-    bool is_compressed = false; ///< else as it is
-    std::size_t at = 0;         ///< how much of it was read
+    unsigned mode = 0;  ///< with its kind, as stat(2) has it
+    std::string kept;   ///< its content, behind the head
+    std::size_t at = 0; ///< how much of it was read
 
     std::string_view content() const {
         return std::string_view(kept).substr(std::min(kept_head, kept.size()));
     }
     std::uint32_t checksum() const { return ByteView(as_bytes(kept)).word(0); }
     std::uint64_t size() const { return ByteView(as_bytes(kept)).quad(4); }
+    bool is_compressed() const { return content().size() < size(); } ///< else it is there as it is
 };
 
 std::string with_head(std::string_view content, std::string_view stored) {
@@ -43,7 +43,7 @@ std::string with_head(std::string_view content, std::string_view stored) {
     return kept.append(stored);
 }
 
-/// As a raw deflate stream (RFC 1951), behind the head.
+/// As a raw deflate stream (RFC 1951) where that is smaller, else as it is; behind the head.
 std::string compressed(std::string_view content) {
     z_stream stream{};
     constexpr int raw = -15, memory = 8;
@@ -64,22 +64,19 @@ std::string compressed(std::string_view content) {
     }
     ::deflateEnd(&stream);
     out.resize(written);
-    return with_head(content, out);
+    return with_head(content, out.size() < content.size() ? std::string_view(out) : content);
 }
 
 Result<void> read_file(const fs::path& file, Member& member, Store& store) {
     auto content = MappedFile::open(file);
     if (!content) return pass_on(content);
-    std::string key = Store::key_of("zip member " + hex(sha256(content->bytes())));
-    auto kept = store.find(key);
-    if (kept && kept->size() > kept_head) {
+    std::string key = Store::key_of("stored zip member " + hex(sha256(content->bytes())));
+    if (auto kept = store.find(key)) {
         member.kept = std::move(*kept);
     } else {
         member.kept = compressed(content->text());
         store.keep(key, member.kept);
     }
-    member.is_compressed = member.content().size() < content->text().size();
-    if (!member.is_compressed) member.kept = with_head(content->text(), content->text());
     return {};
 }
 
@@ -95,7 +92,7 @@ zip_int64_t give(void* user, void* data, zip_uint64_t size, zip_source_cmd_t com
         said.valid = ZIP_STAT_SIZE | ZIP_STAT_COMP_SIZE | ZIP_STAT_COMP_METHOD | ZIP_STAT_CRC;
         said.size = member.size();
         said.comp_size = member.content().size();
-        said.comp_method = member.is_compressed ? ZIP_CM_DEFLATE : ZIP_CM_STORE;
+        said.comp_method = member.is_compressed() ? ZIP_CM_DEFLATE : ZIP_CM_STORE;
         said.crc = member.checksum();
         return sizeof said;
     }
@@ -171,7 +168,7 @@ Result<void> pack_zip(const fs::path& folder, const std::string& name, const fs:
             return wrong(why);
         }
         auto entry = static_cast<zip_uint64_t>(index);
-        library.set_file_compression(out, entry, member.is_compressed ? ZIP_CM_DEFLATE : ZIP_CM_STORE, 0);
+        library.set_file_compression(out, entry, member.is_compressed() ? ZIP_CM_DEFLATE : ZIP_CM_STORE, 0);
         library.file_set_dostime(out, entry, 0, first_day, 0);
         library.file_set_external_attributes(out, entry, 0, ZIP_OPSYS_UNIX, member.mode << 16);
     }

@@ -271,11 +271,14 @@ if CONFIG["program_has_icon"]:
 
 
 def _execute(execute, module):
-    """Executes a module, with the variables that its notes want set around that and around its functions."""
+    """Executes a module as its notes want it, and does what is done to it then."""
+    _execute_as_noted(execute, module)
     if module.__name__ in _CHANGED:
-        change = _CHANGED.pop(module.__name__)
-        _execute(execute, module)
-        return change(module)
+        _CHANGED[module.__name__](module)
+
+
+def _execute_as_noted(execute, module):
+    """Executes a module, with the variables that its notes want set around that and around its functions."""
     during = CONFIG["during"].get(module.__name__)
     calls = CONFIG["calls"].get(module.__name__, ())
     if during is None and not calls:
