@@ -168,6 +168,7 @@ except ImportError as error:
                "format = 1\n[[run]]\nname = \"the file\"\narguments = [\"x\"]\ninput = \"eleven\"\n"
                "files = { \"made.txt\" = \"twelve\" }\n");
     ProgramOutput other = yard.here("prove one/main.exe --script runs.toml");
+    INFO(other.out << other.err);
     CHECK(other.exit_code == 1);
     CHECK(has(other.out, "line 1: \"twelve\" from source, \"eleven\" built"));
 }
