@@ -23,8 +23,6 @@ have_python() {
 for target in windows-x86_64 linux-aarch64 macos-x86_64 macos-aarch64; do
     [ "$target" != "$here" ] || continue
     echo
-    # In a bundle for macOS, which is sealed, no state is kept: there the logbook begins anew with each version.
-    case $target in macos-*) sed -i '/^\[\[state\]\]/,$d' build/tideboard-elsewhere/omnistasis.toml ;; esac
     # The one for Apple's processors is newer than Debian's: its bytecode is made by one of its version.
     if [ "$target" = macos-aarch64 ]; then
         { have_python "$target" 3.13 && have_python "$here" 3.13; } || { echo "tideboard for $target is skipped"; continue; }

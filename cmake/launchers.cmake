@@ -53,7 +53,7 @@ function(add_launcher file)
 endfunction()
 
 set(launcher_objects)
-foreach(name posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
+foreach(name posix self files_posix system_linux start_linux carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
         message_window payload_reader code_filter sha256)
   add_launcher_object(${name} object)
   list(APPEND launcher_objects ${object})
@@ -108,7 +108,7 @@ set(decoder_flags -O2 -DZSTD_DISABLE_ASM -ffunction-sections -fdata-sections -I$
 find_program(AARCH64_CXX aarch64-linux-gnu-g++)
 find_program(AARCH64_CC aarch64-linux-gnu-gcc)
 if(AARCH64_CXX AND AARCH64_CC)
-  sources_of(sources posix self files_posix carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
+  sources_of(sources posix self files_posix system_linux start_linux carried_loader tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
     message_window payload_reader code_filter sha256)
   sources_of(open_sources no_signature)
   sources_of(signed_sources signature)
@@ -145,15 +145,20 @@ else()
 endif()
 
 find_program(CLANG_CXX NAMES clang++ clang++-14)
+find_program(CLANG_CC NAMES clang clang-14)
 find_program(MACH_O_LINKER NAMES ld64.lld ld64.lld-14)
-if(CLANG_CXX AND MACH_O_LINKER)
+if(CLANG_CXX AND CLANG_CC AND MACH_O_LINKER)
   execute_process(COMMAND ${CLANG_CXX} -print-resource-dir OUTPUT_VARIABLE clang_headers OUTPUT_STRIP_TRAILING_WHITESPACE)
-  sources_of(sources macos/launcher payload_reader code_filter sha256)
+  sources_of(sources posix self files_posix macos/system tree_place_posix unpack_posix stream_layout old_trees_posix state_posix trusted_folder_posix
+    payload_reader code_filter sha256 no_signature)
+  # Without the system's headers: what is called is declared in launcher/macos/include, as the manual has it.
+  set(macos_headers -fno-stack-protector -nostdinc -isystem ${clang_headers}/include -I${PROJECT_SOURCE_DIR}/launcher/macos/include)
   foreach(processor aarch64 x86_64)
     string(REPLACE aarch64 arm64 architecture ${processor})
-    add_foreign_objects(macos-${processor} ${CLANG_CXX} "${sources}" objects ${freestanding_flags} -target ${architecture}-apple-macos11
-      -ffreestanding -fno-stack-protector -nostdinc -nostdinc++ -isystem ${clang_headers}/include -I${PROJECT_SOURCE_DIR}/launcher/macos)
-    add_foreign_launcher(launcher-macos-${processor} "${objects};${PROJECT_SOURCE_DIR}/launcher/macos/libSystem.tbd" ${MACH_O_LINKER} -arch ${architecture} -platform_version macos 11.0 11.0 -dead_strip
+    add_foreign_objects(macos-${processor} ${CLANG_CXX} "${sources}" objects ${freestanding_flags} -nostdinc++ -target ${architecture}-apple-macos11
+      ${macos_headers})
+    add_foreign_objects(macos-${processor} ${CLANG_CC} "${zstd_decoder}" decoder ${decoder_flags} -target ${architecture}-apple-macos11 -ffreestanding ${macos_headers})
+    add_foreign_launcher(launcher-macos-${processor} "${objects};${decoder};${PROJECT_SOURCE_DIR}/launcher/macos/libSystem.tbd" ${MACH_O_LINKER} -arch ${architecture} -platform_version macos 11.0 11.0 -dead_strip
       -adhoc_codesign -headerpad 0x100)
   endforeach()
 else()

@@ -1,5 +1,7 @@
 #include "files_posix.h"
 
+#include "system_posix.h"
+
 #include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
@@ -188,11 +190,11 @@ const char* home_folder() {
 }
 
 bool data_base(char* path, size_t room) {
-    const char* base = getenv("XDG_DATA_HOME");
+    const char* base = user_data.variable == nullptr ? nullptr : getenv(user_data.variable);
     const char* tail = "";
     if (base == nullptr || base[0] != '/') {
         base = home_folder();
-        tail = "/.local/share";
+        tail = user_data.below_home;
     }
     return base != nullptr && snprintf(path, room, "%s%s", base, tail) < static_cast<int>(room);
 }

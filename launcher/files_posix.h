@@ -37,8 +37,7 @@ void remove_all(int parent, const char* name);
 /// is the new content's name until it is whole and on the disk. False with errno.
 bool copy_all(int from_parent, const char* from, int to_parent, const char* temporary, const char* to);
 
-/// The folder for the user's data, as the XDG Base Directory Specification (0.8) has it. False where there is
-/// none.
+/// The folder for the user's data (system_posix.h). False where there is none.
 bool data_base(char* path, size_t room);
 
 /// The user's home folder as the environment says, else as the user database does; null where neither does.

@@ -2,6 +2,7 @@
 
 #include "files_posix.h"
 #include "state_posix.h"
+#include "system_posix.h"
 
 #include <ctype.h>
 #include <dirent.h>
@@ -28,7 +29,7 @@ bool is_old(int cache, const char* name) {
     struct stat status;
     snprintf(marker, sizeof marker, "%s/%s", name, complete_marker);
     return fstatat(cache, marker, &status, AT_SYMLINK_NOFOLLOW) == 0 &&
-           time(nullptr) - status.st_mtime > days_kept * 24 * 60 * 60;
+           time(nullptr) - status.st_mtim.tv_sec > days_kept * 24 * 60 * 60;
 }
 
 /// Calls `take` with each old tree's name but the present one's; true where one of the calls is.
@@ -43,48 +44,6 @@ template <typename Take> bool any_old_tree(const Self& self, int cache, const ch
             any = true;
     closedir(stream);
     return any;
-}
-
-/// Whether a file of a process's own, as /proc has it, names something in the folder `tree`.
-bool mentions(int process, const char* file, const char* tree) {
-    static char buffer[64 << 10];
-    int descriptor = openat(process, file, O_RDONLY | O_CLOEXEC);
-    if (descriptor < 0) return false;
-    size_t length = strlen(tree), kept = 0;
-    bool found = false;
-    for (ssize_t count = 0; !found && (count = read(descriptor, buffer + kept, sizeof buffer - kept)) > 0;) {
-        size_t size = kept + static_cast<size_t>(count);
-        found = memmem(buffer, size, tree, length) != nullptr;
-        // A name may stand across two reads.
-        kept = size < length ? size : length;
-        memmove(buffer, buffer + size - kept, kept);
-    }
-    close(descriptor);
-    return found;
-}
-
-bool leads_into(int process, const char* link, const char* tree) {
-    char target[4096];
-    size_t length = strlen(tree);
-    ssize_t size = readlinkat(process, link, target, sizeof target);
-    return size >= static_cast<ssize_t>(length) && memcmp(target, tree, length) == 0;
-}
-
-/// Whether any process runs from the folder, has a file of it mapped, or is in it.
-bool is_in_use(const char* tree) {
-    DIR* stream = opendir("/proc");
-    if (stream == nullptr) return true;
-    bool used = false;
-    while (dirent* entry = readdir(stream)) {
-        if (!isdigit(static_cast<unsigned char>(entry->d_name[0])) || used) continue;
-        int process = openat(dirfd(stream), entry->d_name, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-        if (process < 0) continue;
-        used = leads_into(process, "exe", tree) || leads_into(process, "cwd", tree);
-        used = used || mentions(process, "maps", tree);
-        close(process);
-    }
-    closedir(stream);
-    return used;
 }
 
 void remove_under_lock(const Self& self, int cache, const char* cache_path, const char* name) {
@@ -145,12 +104,8 @@ void remove_old_trees(const Self& self, const TreePlace& place) {
         signal(SIGPIPE, SIG_IGN);
         setpriority(PRIO_PROCESS, 0, 19);
         if (chdir("/") != 0) _exit(1);
-        // As /proc tells it, with no link in it.
-        char real[4096], number[64];
-        snprintf(number, sizeof number, "/proc/self/fd/%d", cache);
-        ssize_t size = readlink(number, real, sizeof real - 1);
-        if (size <= 0) _exit(1);
-        real[size] = 0;
+        char real[4096];
+        if (!path_of(cache, real, sizeof real)) _exit(1);
         any_old_tree(self, cache, present, [&](const char* name) {
             remove_one(self, cache, real, name);
             return true;

@@ -2,13 +2,14 @@
 // its own end) and becomes the program in there. It changes nothing in the environment, so that programs
 // which the application starts see what the user had.
 
-#include "carried_loader.h"
 #include "files_posix.h"
 #include "message_window.h"
 #include "old_trees_posix.h"
 #include "signature.h"
+#include "start_posix.h"
 #include "start_text.h"
 #include "state_posix.h"
+#include "system_posix.h"
 #include "window_slot.h"
 
 #include <errno.h>
@@ -40,11 +41,11 @@ constexpr size_t tail_size = 8192;
     _exit(failure.exit_code);
 }
 
-/// Opens the running executable and reads what is at its end: mostly one read. The head stays in memory.
+/// Opens the file with the payload and reads what is at its end: mostly one read. The head stays in memory.
 payload::ReadError open_self(Self& self) {
     static uint8_t tail[tail_size];
     struct stat status;
-    self.descriptor = open("/proc/self/exe", O_RDONLY | O_CLOEXEC);
+    self.descriptor = open_payload();
     if (self.descriptor < 0 || fstat(self.descriptor, &status) != 0) return payload::ReadError::no_payload;
     self.size = static_cast<uint64_t>(status.st_size);
     if (self.size < payload::trailer_size) return payload::ReadError::no_payload;
@@ -84,9 +85,10 @@ bool find_tree(const Self& self, TreePlace& place, Failure& failure) {
     if (!(beside ? find_beside(self, place, failure) : provide_in_cache(self, nullptr, place, failure)))
         return false;
     if (self.head.state.size > 0) {
-        StateResult result = provide_state(self, place, failure);
+        StateResult result = beside && tree_beside_is_sealed ? StateResult::tree_is_fixed
+                                                             : provide_state(self, place, failure);
         if (result == StateResult::tree_is_fixed) {
-            // A user of a tree that others own has one of their own, for the links in it.
+            // A user of a tree that may not be changed has one of their own, for the links in it.
             static char original[sizeof place.path];
             memcpy(original, place.path, sizeof original);
             place.beside = original;
@@ -120,46 +122,6 @@ void tell_time(int times, const char* what) {
     if (write(times, line, static_cast<size_t>(size)) < 0) return;
 }
 
-/// Whether a folder holds a C library. One of another build than the system's loader stops every program that
-/// finds it.
-bool has_c_library(const char* folder, size_t length) {
-    char path[4096];
-    int size = snprintf(path, sizeof path, "%.*s%slibc.so.6", static_cast<int>(length), folder,
-                        length > 0 ? "/" : "");
-    return size < static_cast<int>(sizeof path) && access(path, F_OK) == 0;
-}
-
-/// The variables that are set for the program: those of the head, and, where the user's own library path has
-/// folders with a C library, that path without them. The programs that the application starts get the user's.
-payload::Bytes variables_to_set(const Self& self) {
-    const char* path = getenv("LD_LIBRARY_PATH");
-    if (path == nullptr || path[0] == 0) return self.head.set_variables;
-    constexpr const char* name = "LD_LIBRARY_PATH=";
-    const payload::Bytes& set = self.head.set_variables;
-    auto* list = static_cast<char*>(malloc(set.size + strlen(name) + strlen(path) + 1));
-    if (list == nullptr) return set;
-    if (set.size > 0) memcpy(list, set.data, set.size);
-    char* start = list + set.size;
-    strcpy(start, name);
-    char* end = start + strlen(name);
-    bool any_left_out = false;
-    for (const char* at = path;; ++at) {
-        size_t length = strcspn(at, ":;");
-        if (has_c_library(at, length)) {
-            any_left_out = true;
-        } else {
-            if (end[-1] != '=') *end++ = ':';
-            memcpy(end, at, length);
-            end += length;
-        }
-        at += length;
-        if (*at == 0) break;
-    }
-    *end++ = 0;
-    if (!any_left_out) return free(list), set;
-    return {reinterpret_cast<const uint8_t*>(list), static_cast<size_t>(end - list)};
-}
-
 /// Becomes the tree's program. Comes back, with `failure` filled in, only where it can't.
 void become_program(const Self& self, const TreePlace& place, int count, char** arguments,
                     const StartValues& values, Failure& failure) {
@@ -171,7 +133,7 @@ void become_program(const Self& self, const TreePlace& place, int count, char** 
     // One place in front is the carried loader's.
     auto** list = static_cast<char**>(calloc(parts + static_cast<size_t>(count) + 3, sizeof(char*))) + 1;
     size_t used = 0;
-    static char program[16384], loader[16384], folder[16384];
+    static char program[16384], folder[16384];
     snprintf(program, sizeof program, "%s/%s", tree, start);
     list[used++] = program;
     for (const char* at = start + strlen(start) + 1; at < end; at += strlen(at) + 1) {
@@ -188,20 +150,7 @@ void become_program(const Self& self, const TreePlace& place, int count, char** 
             return;
         }
     }
-    if (self.head.loader.size > 0) {
-        snprintf(loader, sizeof loader, "%s/%.*s", tree, static_cast<int>(self.head.loader.size),
-                 reinterpret_cast<const char*>(self.head.loader.data));
-        list[-1] = loader;
-        become_loader(loader, list - 1, {self.descriptor, place.marker});
-        set(failure, exit_no_start, "can't start", loader, errno);
-        return;
-    }
-    execve(program, list, environ);
-    set(failure, exit_no_start, "can't start", program, errno);
-    // Where the program is there, it is its dynamic loader that is not.
-    if (errno == ENOENT && access(program, X_OK) == 0)
-        snprintf(failure.text, sizeof failure.text,
-                 "can't start %.400s: this system lacks the C library that it was built for", program);
+    start_program(self, place, list, failure);
 }
 
 int run(int count, char** arguments) {

@@ -3,6 +3,7 @@
 #include "files_posix.h"
 #include "sha256.h"
 #include "state_posix.h"
+#include "system_posix.h"
 #include "trusted_folder_posix.h"
 #include "unpack_posix.h"
 
@@ -15,7 +16,6 @@
 #include <sys/file.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
-#include <sys/statvfs.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -42,16 +42,16 @@ bool candidate(int number, bool keeps_files, char* base, size_t room) {
         if (keeps_files && !data_base(base, room)) base[0] = 0;
         return true;
     case 0:
-        value = getenv("XDG_CACHE_HOME");
+        value = user_caches.variable == nullptr ? "" : getenv(user_caches.variable);
         if (value == nullptr || value[0] != '/') value = "";
         break;
     case 1:
         value = getenv("HOME");
-        tail = "/.cache";
+        tail = user_caches.below_home;
         break;
     case 2:
         if (const passwd* user = getpwuid(geteuid())) value = user->pw_dir;
-        tail = "/.cache";
+        tail = user_caches.below_home;
         break;
     case 3:
         value = "/var/tmp";
@@ -117,14 +117,7 @@ const uint8_t* map_checked(int tree, const payload::File& file, const payload::I
 /// The marker of a tree that was put there since the system started holds the tree's id and this name of the
 /// system's run; it can't be told then whether all of the tree has reached the disk. In a later run what is
 /// read comes from there: once all of it was found right the marker holds the id alone.
-constexpr size_t id_size = 32, run_size = 36;
-
-bool read_run(char* run) {
-    int file = open("/proc/sys/kernel/random/boot_id", O_RDONLY | O_CLOEXEC);
-    bool known = file >= 0 && read(file, run, run_size) == static_cast<ssize_t>(run_size);
-    if (file >= 0) close(file);
-    return known;
-}
+constexpr size_t id_size = 32;
 
 bool write_marker(int marker, const Self& self) {
     char run[run_size] = {};
@@ -200,7 +193,7 @@ bool is_complete(int cache, const char* name, const Self& self, Look look, TreeP
     bool is_same_run = size == with_run && read_run(run) && memcmp(content + id_size, run, run_size) == 0;
     if (size == with_run && !is_same_run) look = Look::hashes;
     time_t now = time(nullptr);
-    bool was_idle = status.st_mtime > now || now - status.st_mtime > a_day;
+    bool was_idle = status.st_mtim.tv_sec > now || now - status.st_mtim.tv_sec > a_day;
     if (was_idle && look == Look::usual) look = Look::sizes;
     if (look == Look::sizes || look == Look::hashes) {
         int tree = openat(cache, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
@@ -209,7 +202,7 @@ bool is_complete(int cache, const char* name, const Self& self, Look look, TreeP
         if (!right) return close(descriptor), false;
     }
     // An hour later the system has long written what it had in memory.
-    bool has_settled = is_same_run && now - status.st_ctime > an_hour;
+    bool has_settled = is_same_run && now - status.st_ctim.tv_sec > an_hour;
     if (size == with_run && (has_settled || !is_same_run)) {
         int writable = openat(cache, marker, O_WRONLY | O_NOFOLLOW | O_CLOEXEC);
         if (writable >= 0 && ftruncate(writable, id_alone) == 0) futimens(writable, nullptr);
@@ -232,6 +225,18 @@ bool wrong_file(const payload::File& file, const char* advice, Failure& failure)
     return false;
 }
 
+/// A file that was found right is copied without its content, where the disk can do that.
+bool is_cloned(int from, int tree, const payload::File& file) {
+    char path[4096];
+    if (!copy_place(file, path)) return false;
+    int source = openat(from, path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    if (source < 0) return false;
+    bool done = clone_file(source, tree, path);
+    if (!done && errno == ENOENT) done = make_folders_above(tree, path) && clone_file(source, tree, path);
+    close(source);
+    return done;
+}
+
 /// Copies the tree beside the launcher, file by file as the index has them.
 bool copy_tree(const Self& self, const uint8_t* mapped, const char* beside, int tree, Failure& failure) {
     payload::Index index;
@@ -248,9 +253,12 @@ bool copy_tree(const Self& self, const uint8_t* mapped, const char* beside, int 
             break;
         }
         auto size = static_cast<size_t>(index.content_size(file.content));
-        int out = open_in_tree(tree, file);
-        done = out >= 0 && write_at(out, bytes, size, 0);
-        if (out >= 0 && close(out) != 0) done = false;
+        done = is_cloned(from, tree, file);
+        if (!done) {
+            int out = open_in_tree(tree, file);
+            done = out >= 0 && write_at(out, bytes, size, 0);
+            if (out >= 0 && close(out) != 0) done = false;
+        }
         if (!done) set(failure, exit_no_room, "can't copy the application:", "", errno);
         if (!empty) munmap(const_cast<uint8_t*>(bytes), size);
     }
@@ -328,22 +336,22 @@ bool is_tree_name(const Self& self, const char* name) {
 bool find_beside(const Self& self, TreePlace& place, Failure& failure) {
     char* tree = place.path;
     place.in_cache = false;
-    ssize_t length = readlink("/proc/self/exe", tree, sizeof place.path - 1);
-    if (length <= 0 || static_cast<size_t>(length) + self.head.tree_folder.size + 2 > sizeof place.path)
+    if (!executable_path(tree, sizeof place.path) ||
+        strlen(tree) + self.head.tree_folder.size + 2 > sizeof place.path)
         return set(failure, exit_no_start, "can't tell where the application is", "", 0);
-    tree[length] = 0;
-    char* end = strrchr(tree, '/') + 1;
+    char* end = strrchr(tree, '/');
     const auto* folder = reinterpret_cast<const char*>(self.head.tree_folder.data);
     size_t size = self.head.tree_folder.size;
-    // A launcher inside the tree: one of the folders above its own is the tree.
-    if (size >= 2 && memcmp(folder, "..", 2) == 0) {
-        end[-1] = 0;
-        for (size_t up = 0; up < size; up += sizeof "../" - 1) {
-            end = strrchr(tree, '/');
-            *(end == nullptr ? tree : end) = 0;
-        }
-        return true;
+    // Upwards first: a launcher inside the tree, or beside the folder that holds it.
+    while (size >= 2 && memcmp(folder, "..", 2) == 0) {
+        *end = 0;
+        char* above = strrchr(tree, '/');
+        end = above == nullptr ? tree : above;
+        size_t step = size > 2 ? sizeof "../" - 1 : 2;
+        folder += step;
+        size -= step;
     }
+    if (size > 0) *end++ = '/';
     memcpy(end, folder, size);
     end[size] = 0;
     return true;
@@ -381,8 +389,7 @@ bool provide(const Self& self, const char* beside, Look look, TreePlace& place, 
         int cache = base_folder < 0 ? -1 : open_private_folder(base_folder, "omnistasis");
         int reason = cache < 0 ? errno : 0;
         if (base_folder >= 0) close(base_folder);
-        struct statvfs system;
-        bool may_execute = cache >= 0 && (fstatvfs(cache, &system) != 0 || (system.f_flag & ST_NOEXEC) == 0);
+        bool may_execute = cache >= 0 && may_start_from(cache);
         if (cache >= 0 && may_execute) {
             // Between the two somebody may take the tree away again, as an old one.
             bool there = is_complete(cache, name, self, look, place);

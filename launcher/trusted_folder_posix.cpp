@@ -1,5 +1,7 @@
 #include "trusted_folder_posix.h"
 
+#include "system_posix.h"
+
 #include <errno.h>
 #include <fcntl.h>
 #include <pwd.h>
@@ -17,34 +19,7 @@ namespace {
 constexpr int most_links = 40; ///< as the kernel's own bound
 constexpr size_t longest_path = 8192;
 
-size_t read_small(const char* file, char* text, size_t room) {
-    int descriptor = open(file, O_RDONLY | O_CLOEXEC);
-    ssize_t size = descriptor < 0 ? 0 : read(descriptor, text, room - 1);
-    if (descriptor >= 0) close(descriptor);
-    text[size > 0 ? size : 0] = 0;
-    return strlen(text);
-}
-
-/// Whether a user's number stands for all those that this namespace of users does not know, root among them:
-/// as in a sandbox that one user made.
-bool is_unknown_user(uid_t user) {
-    char text[1024];
-    if (read_small("/proc/sys/kernel/overflowuid", text, sizeof text) == 0 ||
-        strtoul(text, nullptr, 10) != user || read_small("/proc/self/uid_map", text, sizeof text) == 0)
-        return false;
-    // Lines of three numbers: the first user in here, the first outside, how many.
-    for (char* at = text; *at != 0;) {
-        unsigned long first = strtoul(at, &at, 10);
-        strtoul(at, &at, 10);
-        unsigned long count = strtoul(at, &at, 10);
-        if (user >= first && user - first < count) return false;
-        at += strspn(at, " \n");
-        if (count == 0) return false;
-    }
-    return true;
-}
-
-bool is_trusted_owner(uid_t user) { return user == geteuid() || user == 0 || is_unknown_user(user); }
+bool is_trusted_owner(uid_t user) { return user == geteuid() || user == 0 || is_as_root(user); }
 
 /// The bits of those who could write and are neither the user nor root.
 mode_t written_by_others(const struct stat& status) {
@@ -68,8 +43,6 @@ bool is_above_home(const char* folder) {
            user->pw_dir[length + 1 + strspn(user->pw_dir + length + 1, "/")] != 0;
 }
 
-int open_root() { return open("/", O_PATH | O_DIRECTORY | O_CLOEXEC); }
-
 /// The walk along a path.
 struct Walk {
     int folder = -1;
@@ -86,7 +59,7 @@ struct Walk {
 
     bool to_root() {
         if (folder >= 0) close(folder);
-        folder = open_root();
+        folder = open_entry(-1, "/");
         real[0] = 0;
         struct stat status;
         if (folder < 0 || fstat(folder, &status) != 0) return fail(errno);
@@ -94,7 +67,7 @@ struct Walk {
     }
 
     bool up() {
-        int above = openat(folder, "..", O_PATH | O_DIRECTORY | O_CLOEXEC);
+        int above = open_entry(folder, "..");
         if (above < 0) return fail(errno);
         close(folder);
         folder = above;
@@ -103,9 +76,9 @@ struct Walk {
     }
 
     /// Goes on with a link's target in front of what is left.
-    bool follow(int link) {
+    bool follow(int link, const char* name) {
         char target[longest_path], left[longest_path];
-        ssize_t length = readlinkat(link, "", target, sizeof target - 1);
+        ssize_t length = read_entry(link, folder, name, target, sizeof target - 1);
         if (length < 0) return fail(errno);
         target[length] = 0;
         strcpy(left, rest);
@@ -124,10 +97,10 @@ struct Walk {
         if (length + needed > room) return fail(ENAMETOOLONG);
         real[length] = '/';
         strcpy(real + length + 1, name);
-        int next = openat(folder, name, O_PATH | O_NOFOLLOW | O_CLOEXEC);
+        int next = open_entry(folder, name);
         if (next < 0 && errno == ENOENT && make) {
             if (mkdirat(folder, name, 0700) != 0 && errno != EEXIST) return fail(errno);
-            next = openat(folder, name, O_PATH | O_NOFOLLOW | O_CLOEXEC);
+            next = open_entry(folder, name);
         }
         struct stat status;
         if (next < 0 || fstat(next, &status) != 0) {
@@ -142,7 +115,7 @@ struct Walk {
             return fail(S_ISDIR(status.st_mode) || is_link ? EPERM : ENOTDIR);
         }
         if (is_link) {
-            bool right = ++links <= most_links ? follow(next) : fail(ELOOP);
+            bool right = ++links <= most_links ? follow(next, name) : fail(ELOOP);
             close(next);
             return right;
         }

@@ -28,6 +28,12 @@ struct Job {
     uint32_t next_block = 0;
     int error_number = 0;
     ReadError error = ReadError::none;
+
+    ReadError found() const {
+        ReadError result;
+        __atomic_load(&error, &result, __ATOMIC_RELAXED);
+        return result;
+    }
 };
 
 /// Writes the part of content `number` that a block holds into each file that has this content.
@@ -55,7 +61,7 @@ void* unpack_blocks(void* argument) {
     for (;;) {
         uint32_t number = __atomic_fetch_add(&job.next_block, 1, __ATOMIC_RELAXED);
         if (number >= job.index->block_count() || __atomic_load_n(&job.error_number, __ATOMIC_RELAXED) != 0 ||
-            __atomic_load_n(&job.error, __ATOMIC_RELAXED) != ReadError::none)
+            job.found() != ReadError::none)
             break;
         Block block = job.index->block(number);
         if (block.raw_size > room) {
@@ -69,7 +75,7 @@ void* unpack_blocks(void* argument) {
         }
         if (ReadError error = unpack_block(job.mapped + block.offset, block, raw, context);
             error != ReadError::none) {
-            __atomic_store_n(&job.error, error, __ATOMIC_RELAXED);
+            __atomic_store(&job.error, &error, __ATOMIC_RELAXED);
             break;
         }
         uint64_t start = job.layout.block_start[number], end = start + block.raw_size;

@@ -13,7 +13,7 @@ ROOT = os.path.dirname(os.path.dirname(os.path.abspath(__file__)))
 LANGUAGES = re.compile(r"python|\"node\"(?!\))|node\.?js|node_modules|\blua\b|\.pyc?\b|\bnpm|pypi|javascript|package\.json|site-packages|__init__|__pycache__|pyproject|\bwheel\b|luarocks", re.I)
 PROCESSORS = re.compile(r"x86[_-]64|aarch64|amd64|arm64|linux-gnu|0x8664|0xAA64|EM_X86_64")
 # Beside the table: the processor's own instructions, and what a file of a kind looks like.
-OF_PROCESSORS = {"src/support/target_info.cpp", "src/native/own_processor.cpp", "launcher/carried_loader.cpp"}
+OF_PROCESSORS = {"src/support/target_info.cpp", "src/native/own_processor.cpp", "launcher/carried_loader.cpp", "launcher/macos/include/sys/types.h"}
 EXAMPLE = re.compile(r'"\s*(omnistasis|out/)|omnistasis [a-z-]+ |out/\w+-\w+')
 
 

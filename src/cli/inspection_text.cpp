@@ -3,6 +3,7 @@
 #include "cli/terminal.h"
 #include "support/hash.h"
 #include "support/target_info.h"
+#include "support/user_folder_words.h"
 
 #include <algorithm>
 #include <cstdlib>
@@ -123,24 +124,23 @@ void add_output(std::string& out, const Inspection& inspection,
     if (!contents.public_key().empty())
         add(out, "  signed by the publisher with the public key {}\n", hex(as_bytes(contents.public_key())));
     // Of another user on another system only the words are known.
-    bool on_windows = system_of(inspection.target) == System::windows;
+    System system = system_of(inspection.target);
     for (const payload::StatePath& state : description.state) {
-        std::string path = fmt::format("{}/{}/{}", on_windows ? "%LOCALAPPDATA%" : data_base(),
-                                       description.name, state.path);
-        if (on_windows) std::ranges::replace(path, '/', '\\');
-        add(out, "  writes {}, which is {}\n", state.place, path);
+        std::string path = description.name + "/" + state.path;
+        add(out, "  writes {}, which is {}\n", state.place,
+            system == System::linux ? data_base() + "/" + path : shown_in_data(system, path));
     }
     add_oldest_system(out, inspection.oldest, systems);
-    if (single && on_windows)
-        add(out, "  unpacks to %LOCALAPPDATA%\\omnistasis\\{}-{}\n", description.name,
-            contents.tree_id().substr(0, 32));
+    std::string tree = fmt::format("omnistasis/{}-{}", description.name, contents.tree_id().substr(0, 32));
+    bool has_files =
+        std::ranges::any_of(description.state, [](const payload::StatePath& one) { return !one.is_folder; });
+    if (system == System::macos && !description.state.empty())
+        add(out, "  copies its sealed tree to {}\n",
+            (has_files ? shown_in_data : shown_in_caches)(system, tree));
+    else if (single && system == System::windows)
+        add(out, "  unpacks to {}\n", shown_in_data(system, tree));
     else if (single)
-        add(out, "  unpacks to the user's {}, as omnistasis/{}-{}\n",
-            std::ranges::any_of(description.state,
-                                [](const payload::StatePath& state) { return !state.is_folder; })
-                ? "data folder"
-                : "cache",
-            description.name, contents.tree_id().substr(0, 32));
+        add(out, "  unpacks to the user's {}, as {}\n", has_files ? "data folder" : "cache", tree);
     std::vector<payload::StoredFile> files = contents.files();
     std::ranges::stable_sort(files, std::greater<>(), &payload::StoredFile::size);
     std::size_t most = verbose ? files.size() : 10;

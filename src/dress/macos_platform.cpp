@@ -77,12 +77,6 @@ class MacosPlatform : public Platform {
             return fail(ErrorKind::bad_input,
                         fmt::format("`{}` is no version that macOS knows", project.version), "app.version",
                         "up to three numbers with dots between them are", "write it as 1.4.0");
-        if (!project.states.empty())
-            return fail(
-                ErrorKind::missing, "state is not yet kept on macOS", project.states.front().where,
-                "nothing may be written into an application bundle",
-                "let the application write below ~/Library/Application Support there, or build without "
-                "this target");
         return {};
     }
 

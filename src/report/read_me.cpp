@@ -3,7 +3,9 @@
 #include "support/files.h"
 #include "support/near_match.h"
 #include "support/target_info.h"
+#include "support/user_folder_words.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <map>
 #include <set>
@@ -47,21 +49,20 @@ std::map<std::string, std::string> values_of(const Facts& facts) {
         for (const review::ReadVariable& one : facts.review->variables) names.insert(one.name);
     for (const std::string& name : names)
         values["variables"] += (values["variables"].empty() ? "" : ", ") + name;
-    std::string base = windows ? "%LOCALAPPDATA%\\"
-                       : macos ? "~/Library/Application Support/"
-                               : "~/.local/share/";
-    std::string cache = windows ? "%LOCALAPPDATA%\\omnistasis\\"
-                        : macos ? "~/Library/Caches/omnistasis/"
-                                : "~/.cache/omnistasis/";
     for (const payload::StatePath& state : facts.state)
         values["data"] +=
-            fmt::format("{}{}{}/{}", values["data"].empty() ? "" : "\n", base, facts.name, state.path);
+            (values["data"].empty() ? "" : "\n") + shown_in_data(system, facts.name + "/" + state.path);
     values["remove"] = fmt::format("Delete {}.", single ? file : "the folder that it came in");
-    if (single)
-        values["remove"] +=
-            fmt::format(" What it unpacked is in {}, in folders that begin with {}-.", cache, facts.name);
+    bool has_files =
+        std::ranges::any_of(facts.state, [](const payload::StatePath& one) { return !one.is_folder; });
+    // A sealed bundle is copied where it has state.
+    if (macos ? !facts.state.empty() : single)
+        values["remove"] += fmt::format(
+            " What it {} is in {}, in folders that begin with {}-.", macos ? "copied" : "unpacked",
+            (has_files ? shown_in_data : shown_in_caches)(system, "omnistasis/"), facts.name);
     if (!facts.state.empty())
-        values["remove"] += fmt::format("\nIts data stays until you delete {}{}.", base, facts.name);
+        values["remove"] +=
+            fmt::format("\nIts data stays until you delete {}.", shown_in_data(system, facts.name));
     return values;
 }
 
