@@ -421,7 +421,9 @@ TEST_CASE("on Windows state outlives updates, and what replaces it or is left of
     yard.shell("rm -rf two");
     REQUIRE(build("--out two --form folder") == 0);
     yard.shell("chown -R 12345 two/logbook/tree");
-    CHECK(yard.wine("two/logbook/logbook.exe g").out.starts_with("8 8 "));
+    ProgramOutput copied = yard.wine("two/logbook/logbook.exe g");
+    INFO(copied.out << copied.err);
+    CHECK(copied.out.starts_with("8 8 "));
     CHECK(yard.shell("ls two/logbook/tree/app").out == "logbook.py\n");
 
     // One that is signed starts with its publisher's signature only.
