@@ -95,6 +95,12 @@ TEST_CASE("a wheel is unpacked as its own list says, and not otherwise") {
         REQUIRE_FALSE(result);
         return result.error().why;
     };
+    // What it says of the wheel itself may be another's hand, as that of who gave it another name.
+    fs::path renamed = wheel(folder, "renamed-1.0-py3-none-any.whl", "tides-1.0",
+                             {{"tides-1.0.dist-info/WHEEL", "Tag: py3-none-any\n"}},
+                             "tides-1.0.dist-info/WHEEL,sha256=of-another,20\n");
+    fs::create_directories(folder.path() / "for renamed");
+    CHECK(unpack_wheel(renamed, folder.path() / "for renamed"));
     CHECK(refused("changed-1.0-py3-none-any.whl", {{"tides/__init__.py", "TIDE = 8\n"}}, record) ==
           "the content of tides/__init__.py is another one");
     CHECK(refused("more-1.0-py3-none-any.whl", {{"tides/__init__.py", "TIDE = 7\n"}, {"tides/more.py", ""}},

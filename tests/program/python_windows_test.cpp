@@ -28,9 +28,12 @@ struct Yard : Workshop {
                      "WINEDLLOVERRIDES='winedbg.exe=d;wbemprox=d;mscoree=d;mshtml=d'; : | { wine " +
                      command + "; echo \"exit $?\"; } 2>&1 | tr -d '\\r'");
     }
+    /// Its services run on, with streams of their own: a start that had to start them would hand them its
+    /// own.
     void make_prefix() {
         shell("export WINEPREFIX=\"$PWD/prefix\" WINEDEBUG=-all DISPLAY= HOME=\"$PWD\" "
-              "WINEDLLOVERRIDES='mscoree=d;mshtml=d'; wineboot -i >/dev/null 2>&1; wineserver -w");
+              "WINEDLLOVERRIDES='mscoree=d;mshtml=d'; wineboot -i >/dev/null 2>&1; wineserver -w; "
+              "(wineserver -p; wine winepath /) </dev/null >/dev/null 2>&1");
     }
     ~Yard() { shell("export WINEPREFIX=\"$PWD/prefix\"; [ -d prefix ] && wineserver -k"); }
 };
@@ -314,6 +317,12 @@ for name, text, needs in (("buoys", "import flags\nNAME = 'there ' + flags.NAME\
         yard.here("packages fetch app/main.py --target windows-x86_64 --runtime .venv --from empty");
     CHECK(none.exit_code == 4);
     CHECK_FALSE(is_file(yard.path("app/omnistasis.lock")));
+    ProgramOutput unanswered = yard.shell(
+        "export OMNISTASIS_RUNTIMES=\"$PWD/stock\" PIP_INDEX_URL=http://127.0.0.1:9 PIP_RETRIES=1; " +
+        std::string(test::quoted_program) +
+        " packages fetch app/main.py --target windows-x86_64 --runtime .venv");
+    CHECK(unanswered.exit_code == 4);
+    CHECK(has(unanswered.err, "no answer about wheels for windows-x86_64 of buoys==1.0, flags>=1\n"));
     ProgramOutput fetched =
         yard.here("packages fetch app/main.py --target windows-x86_64 --runtime .venv --from wheels -v");
     INFO(fetched.err);

@@ -76,6 +76,7 @@ class Fetch {
     }
 
     std::vector<std::string> commands;
+    bool was_unanswered = false; ///< a registry did not answer
 
   private:
     std::vector<std::string> common(const std::string& word) {
@@ -90,6 +91,9 @@ class Fetch {
         commands.push_back(fmt::format("{}", fmt::join(command, " ")));
         auto output = run_program(command);
         if (!output) return output.error().what;
+        // That no package was found is all that pip says at its end, whatever the reason.
+        if (output->exit_code != 0 && output->err.find("Retrying (") != std::string::npos)
+            was_unanswered = true;
         return output->exit_code == 0 ? std::string() : "pip: " + last_line(output->err);
     }
 
@@ -156,6 +160,12 @@ Result<trace::FetchedPackages> TargetPackages::fetch(const std::vector<trace::Ne
     fetched.commands = std::move(fetch.commands);
     if (!fetched.packages.empty())
         if (auto written = write_lock(lock_file, facts.target, *lock); !written) return pass_on(written);
+    if (!lacking.empty() && fetch.was_unanswered)
+        return fail(
+            ErrorKind::missing,
+            fmt::format("no answer about wheels for {} of {}", facts.target, fmt::join(lacking, ", ")),
+            "the registry that pip asks", trouble,
+            "try again when it answers; or put the wheels into a folder and name that with --from");
     if (!lacking.empty())
         return fail(ErrorKind::missing,
                     fmt::format("there is no wheel for {} with Python {}.{} of {}", facts.target, facts.major,
