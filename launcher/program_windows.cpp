@@ -116,6 +116,14 @@ BOOL WINAPI leave_to_program(DWORD) {
     return TRUE;
 }
 
+/// Whether a program ended before it began, as a library of its was not there, or not a right one: the codes
+/// of the system's loader (ntstatus.h).
+bool was_not_loaded(DWORD code) {
+    constexpr DWORD not_found = 0xC0000135, no_image = 0xC000007B, no_entry = 0xC0000139,
+                    did_not_begin = 0xC0000142;
+    return code == not_found || code == no_image || code == no_entry || code == did_not_begin;
+}
+
 /// Programs read paths without the mark, and many none that is long: of a long one the system's short form is
 /// given, where the disk has such, else the whole with its mark.
 const wchar_t* as_shown(const wchar_t* path) {
@@ -130,7 +138,7 @@ const wchar_t* as_shown(const wchar_t* path) {
 
 } // namespace
 
-void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure) {
+void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure, DWORD& code) {
     const wchar_t* tree = as_shown(marked_tree);
     const auto* start = reinterpret_cast<const char*>(self.head.start.data);
     const char* end = start + self.head.start.size;
@@ -192,8 +200,12 @@ void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure)
     if (job != nullptr) AssignProcessToJobObject(job, process.hProcess);
     ResumeThread(process.hThread);
     WaitForSingleObject(process.hProcess, INFINITE);
-    DWORD code = 0;
     GetExitCodeProcess(process.hProcess, &code);
+    if (was_not_loaded(code)) {
+        CloseHandle(process.hProcess);
+        CloseHandle(process.hThread);
+        return;
+    }
     keep_state(self, marked_tree);
     if (is_unseen) errors.tell(self, code);
     ExitProcess(code);

@@ -27,36 +27,6 @@ HANDLE open_marker(const wchar_t* tree, DWORD access) {
     return file;
 }
 
-bool is_complete(const Self& self, TreePlace& place) {
-    HANDLE file = open_marker(place.path, GENERIC_READ);
-    if (file == INVALID_HANDLE_VALUE) return false;
-    uint8_t id[33];
-    DWORD count = 0;
-    FILETIME last, now;
-    bool same = ReadFile(file, id, sizeof id, &count, nullptr) != 0 && count == 32 &&
-                memcmp(id, self.head.tree_id.data, 32) == 0;
-    GetSystemTimeAsFileTime(&now);
-    place.was_idle = same && GetFileTime(file, nullptr, nullptr, &last) != 0 &&
-                     (ticks(now) - ticks(last) > a_day || ticks(now) < ticks(last));
-    CloseHandle(file);
-    if (!place.was_idle) return same;
-    file = open_marker(place.path, FILE_WRITE_ATTRIBUTES);
-    if (file == INVALID_HANDLE_VALUE) return same;
-    SetFileTime(file, nullptr, nullptr, &now);
-    CloseHandle(file);
-    return same;
-}
-
-bool write_marker(const Self& self, const wchar_t* tree) {
-    wchar_t* marker = joined(tree, complete_marker);
-    HANDLE file = CreateFileW(marker, GENERIC_WRITE, 0, nullptr, CREATE_NEW, FILE_ATTRIBUTE_NORMAL, nullptr);
-    free(marker);
-    if (file == INVALID_HANDLE_VALUE) return false;
-    bool written = write_at(file, self.head.tree_id.data, 32, 0);
-    CloseHandle(file);
-    return written;
-}
-
 /// Whether a file of the tree is the one of the index.
 bool has_content(const wchar_t* path, const Index& index, uint32_t content) {
     HANDLE handle = CreateFileW(path, GENERIC_READ, FILE_SHARE_READ | FILE_SHARE_DELETE, nullptr,
@@ -75,6 +45,77 @@ bool has_content(const wchar_t* path, const Index& index, uint32_t content) {
     }
     if (handle != INVALID_HANDLE_VALUE) CloseHandle(handle);
     return right;
+}
+
+/// How closely a tree is looked at before it is started from.
+enum class Look : uint8_t {
+    mark,   ///< at its mark alone: it was just put there
+    usual,  ///< as is_complete says
+    sizes,  ///< at each file's as well
+    hashes, ///< at each file's as well
+};
+
+bool has_size(const wchar_t* path, uint64_t size) {
+    WIN32_FILE_ATTRIBUTE_DATA data;
+    return GetFileAttributesExW(path, GetFileExInfoStandard, &data) != 0 &&
+           (data.dwFileAttributes & FILE_ATTRIBUTE_DIRECTORY) == 0 &&
+           ((static_cast<uint64_t>(data.nFileSizeHigh) << 32) | data.nFileSizeLow) == size;
+}
+
+/// Whether each file of the index is in the tree; else `wrong` is the path of the first that is not.
+bool has_files(const Index& index, const wchar_t* tree, Look look, const wchar_t*& wrong) {
+    File file;
+    for (size_t at = 0; index.next_file(at, file);) {
+        wchar_t* path = path_in(tree, file);
+        wrong = path;
+        if (!(look == Look::sizes ? has_size(path, index.content_size(file.content))
+                                  : has_content(path, index, file.content)))
+            return false;
+        free(path);
+    }
+    return true;
+}
+
+/// The same of the tree that belongs to the executable.
+bool has_files(const Self& self, const wchar_t* tree, Look look) {
+    Index index;
+    Failure failure;
+    const wchar_t* wrong = nullptr;
+    return load_index(self, index, failure) && has_files(index, tree, look, wrong);
+}
+
+/// Whether the tree is there, complete, and made from this payload. On the first start of a day the sizes of
+/// all files are looked at; who clears caches, or looks for viruses, may have taken some.
+bool is_complete(const Self& self, Look look, TreePlace& place) {
+    HANDLE file = open_marker(place.path, GENERIC_READ);
+    if (file == INVALID_HANDLE_VALUE) return false;
+    uint8_t id[33];
+    DWORD count = 0;
+    FILETIME last, now;
+    bool same = ReadFile(file, id, sizeof id, &count, nullptr) != 0 && count == 32 &&
+                memcmp(id, self.head.tree_id.data, 32) == 0;
+    GetSystemTimeAsFileTime(&now);
+    place.was_idle = same && GetFileTime(file, nullptr, nullptr, &last) != 0 &&
+                     (ticks(now) - ticks(last) > a_day || ticks(now) < ticks(last));
+    CloseHandle(file);
+    if (place.was_idle && look == Look::usual) look = Look::sizes;
+    if (same && (look == Look::sizes || look == Look::hashes)) same = has_files(self, place.path, look);
+    if (!same || !place.was_idle) return same;
+    file = open_marker(place.path, FILE_WRITE_ATTRIBUTES);
+    if (file == INVALID_HANDLE_VALUE) return true;
+    SetFileTime(file, nullptr, nullptr, &now);
+    CloseHandle(file);
+    return true;
+}
+
+bool write_marker(const Self& self, const wchar_t* tree) {
+    wchar_t* marker = joined(tree, complete_marker);
+    HANDLE file = CreateFileW(marker, GENERIC_WRITE, 0, nullptr, CREATE_NEW, FILE_ATTRIBUTE_NORMAL, nullptr);
+    free(marker);
+    if (file == INVALID_HANDLE_VALUE) return false;
+    bool written = write_at(file, self.head.tree_id.data, 32, 0);
+    CloseHandle(file);
+    return written;
 }
 
 bool wrong_file(const wchar_t* path, Failure& failure) {
@@ -102,13 +143,13 @@ bool copy_tree(const Self& self, const wchar_t* beside, const wchar_t* tree, Fai
 
 /// Puts the tree into `cache`, once for all that start at this time.
 bool put_under_lock(const Self& self, const wchar_t* cache, const wchar_t* name, const wchar_t* beside,
-                    TreePlace& place, Failure& failure) {
+                    Look look, TreePlace& place, Failure& failure) {
     auto no_room = [&] {
         return set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
     };
     LockedFile lock(cache, concat(L".", name, L".lock"));
     if (!lock.is_held()) return no_room();
-    if (is_complete(self, place)) return true;
+    if (is_complete(self, look, place)) return true;
     if (!is_rest_whole(self)) return set(failure, ReadError::damaged);
     if (look_at(place.path).is_folder && !adopt_state(self, place.path))
         return set(failure, exit_no_room, L"can't keep what the application saved in its damaged tree",
@@ -160,7 +201,9 @@ wchar_t* candidate(int number) {
 
 } // namespace
 
-bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place, Failure& failure) {
+namespace {
+
+bool provide(const Self& self, const wchar_t* beside, Look look, TreePlace& place, Failure& failure) {
     wchar_t* name = name_of_tree(self);
     for (int number = 0;; ++number) {
         wchar_t* base = candidate(number);
@@ -170,7 +213,7 @@ bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place,
             if (*at == L'/') *at = L'\\';
         wchar_t* cache = long_path(joined(base, L"omnistasis"));
         make_folders_above(cache);
-        place = {joined(cache, name), true, false};
+        place = {joined(cache, name), true, beside, false};
         if (!make_own_folder(cache)) {
             set(failure, exit_no_room, L"can't write into", without_mark(cache), GetLastError());
         } else if (const wchar_t* step = changed_by_others(cache)) {
@@ -179,7 +222,8 @@ bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place,
             if (step != cache) wcsncat(failure.text, without_mark(step), 200);
             wcsncat(failure.text,
                     step != cache ? L" can be changed by other users" : L"other users can change it", 60);
-        } else if (is_complete(self, place) || put_under_lock(self, cache, name, beside, place, failure)) {
+        } else if (is_complete(self, look, place) ||
+                   put_under_lock(self, cache, name, beside, look, place, failure)) {
             return true;
         }
         if (failure.exit_code == exit_damaged || number == 0) return false;
@@ -190,6 +234,17 @@ bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place,
             L"folder that can be written",
             L"", 0);
     return false;
+}
+
+} // namespace
+
+bool provide_in_cache(const Self& self, const wchar_t* beside, TreePlace& place, Failure& failure) {
+    return provide(self, beside, Look::usual, place, failure);
+}
+
+bool repair_in_cache(const Self& self, TreePlace& place, Failure& failure) {
+    return !has_files(self, place.path, Look::hashes) &&
+           provide(self, place.beside, Look::hashes, place, failure);
 }
 
 void find_beside(const Self& self, TreePlace& place) {
@@ -214,17 +269,11 @@ bool check_tree(const Self& self, const TreePlace& place, Failure& failure) {
     if (self.head.index_hash.size == 0) return true;
     Index index;
     if (!load_index(self, index, failure)) return false;
-    File file;
-    for (size_t at = 0; index.next_file(at, file);) {
-        wchar_t* path = path_in(place.path, file);
-        if (!has_content(path, index, file.content)) {
-            wrong_file(path, failure);
-            if (place.in_cache) wcsncat(failure.text, L". Remove its folder, and it is unpacked anew", 100);
-            return false;
-        }
-        free(path);
-    }
-    return true;
+    const wchar_t* wrong = nullptr;
+    if (has_files(index, place.path, Look::hashes, wrong)) return true;
+    wrong_file(wrong, failure);
+    if (place.in_cache) wcsncat(failure.text, L". Remove its folder, and it is unpacked anew", 100);
+    return false;
 }
 
 } // namespace omnistasis::launcher

@@ -55,7 +55,16 @@ bool find_tree(const Self& self, TreePlace& place, Failure& failure) {
     }
     TreePlace place;
     if (!find_tree(self, place, failure)) stop(self.path, failure);
-    run_program(self, place.path, failure);
+    DWORD code = 0;
+    run_program(self, place.path, failure, code);
+    // A tree in the cache is put there anew, once, where it is not what was built any more.
+    Failure second;
+    if (place.in_cache && repair_in_cache(self, place, second)) {
+        if (!find_tree(self, place, second)) stop(self.path, second);
+        run_program(self, place.path, failure, code);
+    }
+    if (second.exit_code != 0) stop(self.path, second);
+    if (code != 0) ExitProcess(code);
     stop(self.path, failure);
 }
 

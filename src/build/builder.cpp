@@ -1,24 +1,18 @@
 #include "build/builder.h"
 
 #include "build/output_place.h"
+#include "build/treated_files.h"
 #include "dress/platform.h"
-#include "native/elf_reader.h"
-#include "native/elf_rewriter.h"
-#include "native/elf_stripper.h"
-#include "native/mach_o_loader.h"
 #include "payload/launcher_slots.h"
 #include "payload/parts.h"
 #include "payload/payload_writer.h"
 #include "payload/signing_key.h"
 #include "plan/plan.h"
 #include "project/assets.h"
-#include "project/project_file.h"
-#include "support/archive.h"
 #include "support/file_hash.h"
 #include "support/files.h"
 #include "support/first_failure.h"
 #include "support/own_program.h"
-#include "support/stored_form.h"
 #include "support/zip_packing.h"
 
 #include <algorithm>
@@ -39,15 +33,10 @@ namespace {
 
 using payload::TreeFile;
 
-constexpr const char* fixed_places_library = "fixed-places.so";
-
 // The groups in the sums of sizes.
 constexpr const char* group_code = "code";
 constexpr const char* group_native = "native files";
 constexpr const char* group_data = "data";
-
-/// Larger native files keep their debug symbols: they would have to be in memory.
-constexpr std::uint64_t most_stripped = 256u << 20;
 
 int compression_level(Compression compression) {
     switch (compression) {
@@ -147,7 +136,7 @@ class Builder {
     /// Large pictures take their time to compress.
     std::string icon_file() const {
         if (!icon_) return {};
-        auto hash = file_hash((project_.folder / project_.icon).string(), store_);
+        auto hash = icon_hash(project_, store_);
         std::string key = hash ? Store::key_of(fmt::format("icon file {} {} {}", own_program_stamp(),
                                                            result_.target, hex(*hash)))
                                : "";
@@ -335,6 +324,7 @@ class Builder {
         observer_.step("linking", plan.files.size());
         std::size_t first = tree_.size();
         tree_.resize(first + plan.files.size());
+        treated_.emplace(project_, graph_, platform_, icon(), store_);
         std::mutex mutex;
         FirstFailure failures;
         oneapi::tbb::parallel_for(std::size_t(0), plan.files.size(), [&](std::size_t i) {
@@ -347,7 +337,7 @@ class Builder {
             bool executable = file.executable ||
                               (::stat(file.source.c_str(), &status) == 0 && (status.st_mode & 0111) != 0);
             out.mode = executable ? 0755 : 0644;
-            auto saved = treat(file, out);
+            auto saved = treated_->treat(file, out);
             if (!saved) failures.note(i, saved.error());
             std::lock_guard lock(mutex);
             if (saved && *saved > 0) {
@@ -366,7 +356,6 @@ class Builder {
         if (!is_file(library))
             return fail(ErrorKind::missing, "can't lead paths into the application's files", library.string(),
                         "this installation has no library for it for that target", "install it again");
-        leads_places_ = true;
         TreeFile& out = tree_.emplace_back(TreeFile{fmt::format("lib/{}", fixed_places_library), 0644});
         out.source = library.string();
         out.group = group_native;
@@ -402,184 +391,6 @@ class Builder {
                std::ranges::any_of(runtime_.inner_launchers(), [&](const trace::InnerLauncher& inner) {
                    return inner.start.program == place;
                });
-    }
-
-    static std::string way_to_tree(const std::string& place) {
-        std::string way;
-        for (char c : place)
-            if (c == '/') way += way.empty() ? ".." : "/..";
-        return way.empty() ? "." : way;
-    }
-
-    /// What became of a native file, as the store keeps it.
-    struct Treated {
-        bool is_changed = false;
-        std::string hash; ///< of the result, 32 bytes
-        std::uint64_t size = 0;
-        std::uint64_t saved = 0; ///< bytes that went with debug symbols
-    };
-
-    template <typename Archive, typename T> static void visit(Archive& archive, T& treated) {
-        archive.value(treated.is_changed);
-        archive.value(treated.hash);
-        archive.value(treated.size);
-        archive.value(treated.saved);
-    }
-
-    /// Gives the bytes that were saved. What comes out for a file is kept; it is made again only when it is
-    /// needed.
-    Result<std::uint64_t> treat(const plan::PlannedFile& file, TreeFile& out) const {
-        out.source = file.source;
-        if (file.treatment == plan::Treatment::reduce) return reduce(file, out);
-        const trace::Unit& unit = graph_.units[file.unit];
-        if (unit.kind == trace::UnitKind::program && platform_.dresses_programs())
-            return dress_program(file, out);
-        bool is_native = trace::is_native(unit.kind);
-        bool relinks = file.treatment == plan::Treatment::relink;
-        if (!is_native) return 0;
-        std::error_code unreadable;
-        std::uint64_t before = fs::file_size(file.source, unreadable);
-        bool strips = !project_.keep_debug_symbols && !unreadable && before <= most_stripped;
-        if (!relinks && !strips) return 0;
-        std::string path = file.search_path;
-        std::string source = file.source;
-        std::string folder = leads_places_ ? "$ORIGIN/" + way_to_tree(file.place) + "/lib" : "";
-        const TargetInfo* target = find_target(project_.targets.front());
-        std::string named;
-        native::MachPlace mach;
-        if (target->system == System::macos) {
-            mach = {target->machine, file.place, program_folder(), file.libraries};
-            named = file.place + "\n";
-            for (const auto& [name, place] : file.libraries) named += fmt::format("{} {}\n", name, place);
-        }
-        auto make = [=]() -> Result<std::string> {
-            if (target->system == System::macos) return placed(source, mach);
-            return changed(source, strips, relinks, path, folder);
-        };
-        auto hash = file_hash(file.source, store_);
-        std::string key =
-            hash ? Store::key_of(fmt::format("native {} {} {} {} {} {} {} {}", own_program_stamp(),
-                                             hex(*hash), strips, relinks, path, folder, target->name, named))
-                 : "";
-        return remembered(key, make, strips ? before : 0, out);
-    }
-
-    /// The runtime's program, shown as the application's.
-    Result<std::uint64_t> dress_program(const plan::PlannedFile& file, TreeFile& out) const {
-        auto hash = file_hash(file.source, store_);
-        auto of_icon = project_.icon.empty() ? std::nullopt
-                                             : file_hash((project_.folder / project_.icon).string(), store_);
-        std::string key =
-            hash && (of_icon || project_.icon.empty())
-                ? Store::key_of(fmt::format("dressed {} {} {} {}", own_program_stamp(), hex(*hash),
-                                            of_icon ? hex(*of_icon) : "", project_file_text(project_)))
-                : "";
-        auto make = [this, source = file.source]() -> Result<std::string> {
-            auto program = read_text(source);
-            return program ? platform_.dressed_program(std::move(*program), project_, icon()) : program;
-        };
-        return remembered(key, make, 0, out);
-    }
-
-    /// An archive with the members that are needed, and no others.
-    Result<std::uint64_t> reduce(const plan::PlannedFile& file, TreeFile& out) const {
-        auto hash = file_hash(file.source, store_);
-        std::string key = hash ? Store::key_of(fmt::format("members {} {} {}", own_program_stamp(),
-                                                           hex(*hash), fmt::join(file.members, "\n")))
-                               : "";
-        auto make = [source = file.source, members = file.members] {
-            return zip_with_members(source, members);
-        };
-        return remembered(key, make, 0, out);
-    }
-
-    /// What `make` gives, empty for "as it is", with its hash from the store where that is known by `key`.
-    /// `before` is the size of which bytes were saved; 0 where none are.
-    Result<std::uint64_t> remembered(const std::string& key, const std::function<Result<std::string>()>& make,
-                                     std::uint64_t before, TreeFile& out) const {
-        Treated treated;
-        if (auto known = key.empty() ? std::nullopt : store_.find(key)) {
-            FormReader reader(*known);
-            visit(reader, treated);
-            if (reader.complete() && (!treated.is_changed || treated.hash.size() == sizeof(Sha256)))
-                return take(treated, make, out);
-            treated = {};
-        }
-        auto content = make();
-        if (!content) return pass_on(content);
-        treated.is_changed = !content->empty();
-        if (treated.is_changed) {
-            Sha256 of_content = sha256(*content);
-            treated.hash = as_text(of_content);
-            treated.size = content->size();
-            treated.saved = before > content->size() ? before - content->size() : 0;
-        }
-        if (!key.empty()) {
-            FormWriter writer;
-            visit(writer, treated);
-            store_.keep(key, std::move(writer.bytes));
-        }
-        // It is at hand now.
-        auto shared = std::make_shared<std::string>(std::move(*content));
-        return take(
-            treated, [shared]() -> Result<std::string> { return *shared; }, out);
-    }
-
-    static std::uint64_t take(const Treated& treated, std::function<Result<std::string>()> make,
-                              TreeFile& out) {
-        if (!treated.is_changed) return 0;
-        out.made.emplace();
-        std::copy_n(treated.hash.begin(), out.made->hash.size(),
-                    reinterpret_cast<char*>(out.made->hash.data()));
-        out.made->size = treated.size;
-        out.made->make = std::move(make);
-        return treated.saved;
-    }
-
-    /// The place of the folder that the runtime's program runs from.
-    std::string program_folder() const {
-        auto program = std::ranges::find(graph_.units, trace::UnitKind::program, &trace::Unit::kind);
-        return program == graph_.units.end() ? "" : fs::path(program->place).parent_path().string();
-    }
-
-    static Result<std::string> placed(const std::string& source, const native::MachPlace& where) {
-        auto content = MappedFile::open(source);
-        if (!content) return pass_on(content);
-        if (!native::looks_like_mach_o(content->bytes())) return std::string();
-        return native::placed_mach_o(content->bytes(), where, source);
-    }
-
-    /// A native file as it goes into the tree; empty where it goes as it is. A program first loads the
-    /// library for fixed places, where there is a folder with one.
-    static Result<std::string> changed(const std::string& source, bool strips, bool relinks,
-                                       std::string search_path, const std::string& folder_of_places) {
-        auto mapped = MappedFile::open(source);
-        if (!mapped) return pass_on(mapped);
-        ByteSpan content = mapped->bytes();
-        // What other systems load finds its libraries beside itself.
-        if (!native::looks_like_elf(content)) return std::string();
-        Bytes changed;
-        if (strips) {
-            auto without = native::without_debug_symbols(content, source);
-            if (!without) return pass_on(without);
-            changed = std::move(*without);
-            content = changed;
-        }
-        bool is_smaller = content.size() < mapped->bytes().size();
-        auto elf = native::read_elf(content, source);
-        if (!elf) return pass_on(elf);
-        bool has_path = elf->rpath.has_value() || elf->runpath.has_value();
-        bool leads_places = !folder_of_places.empty() && !elf->interpreter.empty();
-        if (leads_places) search_path += (search_path.empty() ? "" : ":") + folder_of_places;
-        if (relinks && (!search_path.empty() || has_path)) {
-            auto relinked = native::with_search_path(content, search_path.empty() ? "$ORIGIN" : search_path,
-                                                     source, leads_places ? fixed_places_library : "");
-            if (!relinked) return pass_on(relinked);
-            changed = std::move(*relinked);
-        } else if (!is_smaller) {
-            return std::string();
-        }
-        return std::string(as_text(changed));
     }
 
     void count() {
@@ -682,7 +493,6 @@ class Builder {
     const native::HostLibraries& host_;
     Store& store_;
     const Installation& installation_;
-    bool leads_places_ = false; ///< compiled-in paths, into the tree
     unsigned jobs_;
     Observer& observer_;
     const dress::Platform& platform_;
@@ -695,6 +505,7 @@ class Builder {
     std::unordered_map<std::string, std::uint64_t> sizes_;                ///< of the tree's files, by place
     std::map<std::string, std::pair<std::string, std::uint64_t>> shares_; ///< units, in files with others
     std::string loader_;                                                  ///< the tree's own; its place
+    std::optional<TreatedFiles> treated_; ///< makes contents of the tree's files when they are asked for
     std::vector<TreeFile> tree_;
     BuildResult result_;
 };

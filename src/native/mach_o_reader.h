@@ -21,6 +21,8 @@ struct MachLibrary {
 struct MachImage {
     std::uint32_t processor = 0; ///< CPU_TYPE: 0x01000007 x86-64, 0x0100000C arm64
     std::uint32_t kind = 0;      ///< MH_EXECUTE 2, MH_DYLIB 6, MH_BUNDLE 8
+    /// A program, or what one loads; not what linkers and debuggers read.
+    bool is_loadable() const { return kind == 2 || kind == 6 || kind == 8; }
     bool is_64_bit = false;
     bool little_endian = true;
     std::string install_name;

@@ -132,6 +132,7 @@ class Bundle {
         }
         auto read = native::read_mach_o(*image, place_of(file));
         if (!read) return bad(place_of(file), read.error().what);
+        if (!read->images.front().is_loadable()) return;
         oldest_.add(file.string(), *read);
         if (std::string wrong = native::wrong_with_seal(*image, parts); !wrong.empty())
             bad(place_of(file), wrong);

@@ -216,6 +216,25 @@ TEST_CASE("a bundle for macOS is proved by its structure, and a damaged one is n
                   "structure: holds  board\n  by its structure alone: nothing here runs programs of "
                   "that system\n"));
     }
+    // A program among a package's data is signed as all others are: without, it would not run.
+    work.write("deep/node_modules/depths/package.json", "{\"name\": \"depths\", \"main\": \"index.js\"}");
+    work.write("deep/node_modules/depths/index.js",
+               "exports.solver = require('path').join(__dirname, 'bin', 'solver');\n");
+    work.write("deep/solver.c", "int main(void) { return 3; }\n");
+    work.write("deep/omnistasis.toml", "[app]\nentry = \"solve.js\"\n");
+    work.write("deep/solve.js", "console.log(require('depths').solver);\n");
+    REQUIRE(work.shell("cd deep && mkdir node_modules/depths/bin; clang -target arm64-apple-macos11 -c "
+                       "solver.c && ld64.lld-14 "
+                       "-arch arm64 -platform_version macos 11.0 12.3 -no_adhoc_codesign -o "
+                       "node_modules/depths/bin/solver solver.o '" LIB_SYSTEM "'")
+                .exit_code == 0);
+    ProgramOutput built = work.build("deep --target macos-aarch64 --compress fast --out four");
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    ProgramOutput solver = work.omnistasis({"prove", "four/solve.app.zip"});
+    INFO(solver.out << solver.err);
+    CHECK(solver.exit_code == 0);
+    CHECK(has(work.shell("unzip -l four/solve.app.zip").out, "node_modules/depths/bin/solver\n"));
     auto damaged = [&](const std::string& command) {
         work.shell("rm -rf three; cp -r two three; cd three/board.app/Contents; " + command);
         ProgramOutput proof =

@@ -426,13 +426,21 @@ TEST_CASE("on Windows state outlives updates, and what replaces it or is left of
     CHECK(has(refused.out, "can't unpack into C:\\many\\omnistasis: other users can change it"));
     CHECK(yard.wine("three/logbook.exe g").out.starts_with("7 7 "));
 
+    // What somebody took out of the tree is put back: where the program does not load, and once a day.
+    yard.shell("rm " + local + "/omnistasis/logbook-*/python311.dll");
+    CHECK(yard.wine("three/logbook.exe h").out.starts_with("8 8 "));
+    yard.shell("rm " + local + "/omnistasis/logbook-*/Lib/encodings/__init__.pyc");
+    CHECK(has(yard.wine("three/logbook.exe i").out, "exit 1\n"));
+    yard.shell("touch -d '4 days ago' " + local + "/omnistasis/logbook-*/.complete");
+    CHECK(yard.wine("three/logbook.exe i").out.starts_with("9 9 "));
+
     // A tree that is somebody else's is copied, and stays as it is.
     yard.shell("rm -rf two");
     REQUIRE(build("--out two --form folder") == 0);
     yard.shell("chown -R 12345 two/logbook/tree");
     ProgramOutput copied = yard.wine("two/logbook/logbook.exe g");
     INFO(copied.out << copied.err);
-    CHECK(copied.out.starts_with("8 8 "));
+    CHECK(copied.out.starts_with("10 10 "));
     CHECK(yard.shell("ls two/logbook/tree/app").out == "logbook.py\n");
 
     // One that is signed starts with its publisher's signature only.
@@ -440,7 +448,7 @@ TEST_CASE("on Windows state outlives updates, and what replaces it or is left of
         "openssl genpkey -algorithm ed25519 -out one.key; openssl genpkey -algorithm ed25519 -out other.key");
     REQUIRE(build("--out ours --sign one.key") == 0);
     REQUIRE(build("--out theirs --sign other.key") == 0);
-    CHECK(yard.wine("ours/logbook.exe h").out.starts_with("9 9 "));
+    CHECK(yard.wine("ours/logbook.exe h").out.starts_with("11 11 "));
     std::string ours = read_text(yard.path("ours/logbook.exe")).value();
     std::string theirs = read_text(yard.path("theirs/logbook.exe")).value();
     std::size_t trailer = ours.size() - 112, start = 0;
