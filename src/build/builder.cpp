@@ -72,7 +72,7 @@ class Builder {
         if (auto right = platform_.check(project_); !right) return pass_on(right);
         if (!project_.icon.empty()) {
             auto opened = dress::IconPictures::open(project_.folder / project_.icon, installation_.launchers,
-                                                    platform_.icon_edges());
+                                                    platform_.icon_edges(), &store_);
             if (!opened) return pass_on(opened);
             result_.remarks = dress::icon_remarks(opened->facts(), platform_.icon_edges().back());
             icon_.emplace(std::move(*opened));

@@ -1,12 +1,15 @@
 #include "dress/icon_pictures.h"
 
+#include "support/file_hash.h"
 #include "support/own_program.h"
 #include "support/stored_form.h"
 #include "support/subprocess.h"
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <new>
+#include <optional>
 #include <sys/resource.h>
 
 namespace omnistasis::dress {
@@ -75,29 +78,64 @@ std::string made_icon_pictures(const std::filesystem::path& file, const std::fil
     return std::move(writer.bytes);
 }
 
-Result<IconPictures> IconPictures::open(const std::filesystem::path& file,
-                                        const std::filesystem::path& modules, const std::vector<int>& edges) {
+namespace {
+
+/// What that process answers.
+Result<std::string> answer_of_process(const std::filesystem::path& file, const std::filesystem::path& modules,
+                                      const std::vector<int>& edges) {
     std::vector<std::string> command{(own_prefix() / "bin/omnistasis").string(), icon_pictures_word,
                                      file.string(), modules.string()};
     for (int edge : edges) command.push_back(std::to_string(edge));
     auto done = run_program(
         command, {}, {.seconds = most_seconds, .most_output = most_answer, .most_file = 0, .enough = {}});
     if (!done) return pass_on(done);
-    if (done->timed_out) return too_much(file, true);
-    FormReader reader(done->out);
-    Answer answer;
-    visit(reader, answer);
-    if (done->exit_code != 0 || !reader.complete()) return too_much(file, false);
-    if (!answer.is_right) return tl::make_unexpected(answer.error);
-    IconPictures made;
-    made.facts_ = {answer.facts.kind, static_cast<int>(answer.width), static_cast<int>(answer.height)};
-    for (std::size_t i = 0; i < edges.size() && i < answer.pictures.size(); ++i) {
+    if (done->timed_out || done->exit_code != 0) return too_much(file, done->timed_out);
+    return std::move(done->out);
+}
+
+/// The pictures of an answer; nothing where it is none for these sizes.
+std::optional<std::vector<Picture>> pictures_of(const Answer& answer, const std::vector<int>& edges) {
+    if (answer.pictures.size() != edges.size()) return std::nullopt;
+    std::vector<Picture> pictures;
+    for (std::size_t i = 0; i < edges.size(); ++i) {
         const std::string& pixels = answer.pictures[i];
-        made.pictures_.push_back({edges[i], edges[i], {pixels.begin(), pixels.end()}});
         if (pixels.size() != static_cast<std::size_t>(edges[i]) * static_cast<std::size_t>(edges[i]) * 4)
-            return too_much(file, false);
+            return std::nullopt;
+        pictures.push_back({edges[i], edges[i], {pixels.begin(), pixels.end()}});
     }
-    return made;
+    return pictures;
+}
+
+} // namespace
+
+Result<IconPictures> IconPictures::open(const std::filesystem::path& file,
+                                        const std::filesystem::path& modules, const std::vector<int>& edges,
+                                        Store* store) {
+    auto hash = store == nullptr ? std::nullopt : file_hash(file.string(), *store);
+    std::string key = hash ? Store::key_of(fmt::format("icon pictures {} {} {}", own_program_stamp(),
+                                                       hex(*hash), fmt::join(edges, " ")))
+                           : "";
+    auto kept = key.empty() ? std::nullopt : store->find(key);
+    for (bool is_kept : {true, false}) {
+        if (is_kept && !kept) continue;
+        if (!is_kept) {
+            auto fresh = answer_of_process(file, modules, edges);
+            if (!fresh) return pass_on(fresh);
+            kept = std::move(*fresh);
+        }
+        FormReader reader(*kept);
+        Answer answer;
+        visit(reader, answer);
+        if (reader.complete() && !answer.is_right) return tl::make_unexpected(answer.error);
+        auto pictures = reader.complete() ? pictures_of(answer, edges) : std::nullopt;
+        if (!pictures) continue;
+        IconPictures made;
+        made.facts_ = {answer.facts.kind, static_cast<int>(answer.width), static_cast<int>(answer.height)};
+        made.pictures_ = std::move(*pictures);
+        if (!is_kept && !key.empty()) store->keep(key, std::move(*kept));
+        return made;
+    }
+    return too_much(file, false);
 }
 
 const Picture& IconPictures::at(int edge) const {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "dress/icon.h"
+#include "support/store.h"
 
 #include <filesystem>
 #include <string>
@@ -13,8 +14,9 @@ namespace omnistasis::dress {
 class IconPictures {
   public:
     /// `edges` are the sizes that are wanted, as squares. `modules` is where Omnistasis has its launchers.
+    /// What was made is kept in `store`, where there is one.
     static Result<IconPictures> open(const std::filesystem::path& file, const std::filesystem::path& modules,
-                                     const std::vector<int>& edges);
+                                     const std::vector<int>& edges, Store* store = nullptr);
 
     /// One of the sizes that were wanted.
     const Picture& at(int edge) const;

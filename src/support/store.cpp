@@ -200,8 +200,9 @@ bool Store::write_object(const std::string& hash, std::string_view value) const 
 void Store::flush() {
     std::lock_guard lock(mutex_);
     if (find_ == nullptr || (kept_.empty() && old_.empty())) return;
-    sqlite3_exec(database_, "COMMIT; BEGIN IMMEDIATE", nullptr, nullptr, nullptr);
-    {
+    sqlite3_exec(database_, "COMMIT", nullptr, nullptr, nullptr);
+    // Where another process writes for so long, each statement would wait for it anew: it is done without.
+    if (sqlite3_exec(database_, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr) == SQLITE_OK) {
         Statement insert(database_, "INSERT OR REPLACE INTO results VALUES (?, ?, ?, ?, ?)");
         for (const Kept& kept : kept_) {
             insert.bind(1, kept.key);
@@ -222,7 +223,8 @@ void Store::flush() {
         }
         if (!kept_.empty()) shrink();
     }
-    sqlite3_exec(database_, "COMMIT; BEGIN", nullptr, nullptr, nullptr);
+    sqlite3_exec(database_, "COMMIT", nullptr, nullptr, nullptr);
+    sqlite3_exec(database_, "BEGIN", nullptr, nullptr, nullptr);
     is_empty_ = false;
     kept_.clear();
     kept_at_.clear();

@@ -113,6 +113,29 @@ TEST_CASE("a store that can't be written is an empty one") {
     }
 }
 
+TEST_CASE("nobody waits long for another that does not end its writing") {
+    Folder folder;
+    fs::path file = folder.path / "results";
+    { Store(file).keep("first", "1"); }
+    sqlite3* other = nullptr;
+    REQUIRE(sqlite3_open(file.c_str(), &other) == SQLITE_OK);
+    REQUIRE(sqlite3_exec(other, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr) == SQLITE_OK);
+    {
+        Store store(file);
+        // Waiting for each would take longer than a test may.
+        for (int i = 0; i < 400; ++i) store.keep(fmt::format("result {}", i), "2");
+        store.flush();
+        CHECK(store.find("first") == "1");
+    }
+    sqlite3_exec(other, "COMMIT", nullptr, nullptr, nullptr);
+    sqlite3_close(other);
+    Store store(file);
+    CHECK_FALSE(store.find("result 1"));
+    store.keep("later", "3");
+    store.flush();
+    CHECK(Store(file).find("later") == "3");
+}
+
 TEST_CASE("many threads and two processes' worth of stores share a file") {
     Folder folder;
     fs::path file = folder.path / "results";
