@@ -13,6 +13,16 @@ TEST_CASE("marks that nothing refers to go, and the rest are numbered anew") {
     CHECK(canonical_marshal(after) == after);
 }
 
+TEST_CASE("texts that are no names are alike, whatever the interpreter shared before") {
+    using namespace std::string_literals;
+    CHECK(canonical_marshal("Z\x01*"s) == "z\x01*"s);
+    CHECK(canonical_marshal("A\x03\0\0\0a-b"s) == "a\x03\0\0\0a-b"s);
+    CHECK(canonical_marshal("Z\x05tides"s) == "Z\x05tides"s);
+    CHECK(canonical_marshal("A\x02\0\0\0_7"s) == "A\x02\0\0\0_7"s);
+    // A mark that something refers to stays.
+    CHECK(canonical_marshal(")\x02\xDA\x01*r\0\0\0\0"s) == ")\x02\xFA\x01*r\0\0\0\0"s);
+}
+
 TEST_CASE("damaged marshalled bytes are refused") {
     using namespace std::string_literals;
     CHECK(canonical_marshal("").empty());

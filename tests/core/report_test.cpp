@@ -177,6 +177,26 @@ TEST_CASE("what the text says of a system is the target's") {
     CHECK(read_me_text(some, text, "t")->find("Windows 10") != std::string::npos);
     some.target = "macos-aarch64";
     CHECK(read_me_text(some, text, "t")->find("macOS") != std::string::npos);
+    // Where its data is, in each system's own words.
+    some.name = "tides";
+    some.form = "file";
+    some.state = {{false, "app/log.db", "log.db"}, {true, "app/notes", "notes/old"}};
+    auto places = [&](const std::string& target) {
+        some.target = target;
+        return read_me_text(some, "{data}\n\n{remove}\n", "t").value();
+    };
+    CHECK(
+        places("linux-x86_64").starts_with("~/.local/share/tides/log.db\n~/.local/share/tides/notes/old\n"));
+    CHECK(places("linux-x86_64").find("What it unpacked is in ~/.local/share/omnistasis/, in") !=
+          std::string::npos);
+    CHECK(places("windows-x86_64")
+              .starts_with("%LOCALAPPDATA%\\tides\\log.db\n%LOCALAPPDATA%\\tides\\notes\\old\n"));
+    CHECK(places("macos-aarch64").find("~/Library/Application Support/tides/log.db\n") == 0);
+    CHECK(
+        places("macos-aarch64").find("What it copied is in ~/Library/Application Support/omnistasis/, in") !=
+        std::string::npos);
+    some.state.clear();
+    CHECK(places("macos-aarch64").find("is in ~/Library") == std::string::npos);
     some.target = "linux-x86_64";
     some.oldest_system = "glibc 2.34 or newer";
     auto linux_text = read_me_text(some, text, "t");

@@ -126,6 +126,17 @@ if __name__ == "__main__":
         yard.here("build elsewhere/main.py --target windows-x86_64 --compress fast --out three").exit_code ==
         0);
     CHECK(yard.shell("cmp one/main.exe three/main.exe").exit_code == 0);
+    // And whether the interpreter here had compiled the same text before or not.
+    ProgramOutput anew =
+        yard.shell("export OMNISTASIS_RUNTIMES=\"$PWD/stock\" "
+                   "XDG_CACHE_HOME=\"$PWD/fresh\"; bwrap --dev-bind / / $(find "
+                   "\"$(/usr/bin/python3 -c 'import os; print(os.path.dirname(os.__file__))')\" -name "
+                   "__pycache__ | sed 's/^/--tmpfs /') " +
+                   std::string(test::quoted_program) +
+                   " build app/main.py --target windows-x86_64 --compress fast --out anew");
+    INFO(anew.err);
+    REQUIRE(anew.exit_code == 0);
+    CHECK(yard.shell("cmp one/main.exe anew/main.exe").exit_code == 0);
 
     // What ends it is told as from source, without our own frames.
     yard.write("app/fails.py", "def load():\n    raise ValueError('tide')\n\nload()\n");

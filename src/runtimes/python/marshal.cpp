@@ -3,6 +3,7 @@
 #include "support/byte_writer.h"
 
 #include <algorithm>
+#include <cctype>
 #include <cstring>
 #include <vector>
 
@@ -83,11 +84,16 @@ class Canonicalizer {
         return true;
     }
 
+    std::uint32_t number_at(std::size_t position, std::size_t width) const {
+        std::uint32_t value = 0;
+        for (std::size_t i = 0; i < width; ++i)
+            value |= std::uint32_t(static_cast<unsigned char>(bytes_[position + i])) << (8 * i);
+        return value;
+    }
+
     bool take_count(std::uint32_t& value, std::size_t width) {
         if (width > bytes_.size() - position_) return false;
-        value = 0;
-        for (std::size_t i = 0; i < width; ++i)
-            value |= std::uint32_t(static_cast<unsigned char>(bytes_[position_ + i])) << (8 * i);
+        value = number_at(position_, width);
         return take(width);
     }
 
@@ -112,6 +118,18 @@ class Canonicalizer {
         return true;
     }
 
+    /// A text that is no name is shared within an interpreter or not by what that did before, and code that
+    /// is loaded is the same either way: it is written as one that is not.
+    char shown_type(char type) const {
+        if (type != 'Z' && type != 'A') return type;
+        std::size_t width = type == 'Z' ? 1 : 4, start = position_ + width;
+        if (start > bytes_.size()) return type;
+        std::string_view text = bytes_.substr(start, number_at(position_, width));
+        bool is_name =
+            std::ranges::all_of(text, [](unsigned char c) { return std::isalnum(c) != 0 || c == '_'; });
+        return is_name ? type : type == 'Z' ? 'z' : 'a';
+    }
+
     bool object(int depth) {
         if (depth > deepest || position_ >= bytes_.size()) return false;
         char type = bytes_[position_++];
@@ -123,7 +141,10 @@ class Canonicalizer {
             if (!writes_) used_.push_back(false);
             ++marked_;
         }
-        if (writes_) out_ += marked && used_[index] ? static_cast<char>(type | flag_ref) : type;
+        if (writes_) {
+            char written = shown_type(type);
+            out_ += marked && used_[index] ? static_cast<char>(written | flag_ref) : written;
+        }
         std::uint32_t count = 0;
         switch (type) {
         case 'N':

@@ -94,6 +94,34 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
     return code;
 }
 
+namespace {
+
+/// Whether two sources are the same text: systems end lines in different ways, which the code does not show.
+bool is_same_text(std::string_view one, std::string_view other) {
+    std::size_t i = 0, j = 0;
+    auto is_line_end = [](std::string_view text, std::size_t at) {
+        return text[at] == '\r' && at + 1 < text.size() && text[at + 1] == '\n';
+    };
+    while (i < one.size() && j < other.size()) {
+        i += is_line_end(one, i);
+        j += is_line_end(other, j);
+        if (one[i++] != other[j++]) return false;
+    }
+    return i == one.size() && j == other.size();
+}
+
+} // namespace
+
+/// What the interpreter keeps beside the same text on this machine; empty where there is no such.
+std::string ModuleStore::from_twin(const Source& source) const {
+    if (source.twin.empty()) return {};
+    auto content = MappedFile::open(source.file, false), twin = MappedFile::open(source.twin, false);
+    if (!content || !twin || !is_same_text(content->text(), twin->text())) return {};
+    Source there = source;
+    there.file = source.twin;
+    return from_bytecode_file(there);
+}
+
 Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vector<Source>& sources,
                                                                 unsigned jobs, Observer& observer) const {
     observer.step("compiling", sources.size());
@@ -117,6 +145,9 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
             visit_compiled(reader, results[i]);
             if (!reader.complete()) results[i] = {};
         }
+        if (!results[i].code.empty() || !results[i].error.empty()) return;
+        results[i].code = from_twin(sources[i]);
+        if (!results[i].code.empty()) store_->keep_shared(keys[i], kept_form(results[i]));
     });
     std::vector<std::size_t> missing;
     for (std::size_t i = 0; i < sources.size(); ++i)

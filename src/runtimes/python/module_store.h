@@ -52,6 +52,9 @@ class ModuleStore {
         int optimize = 0;
         std::string first_import; ///< a module that is imported before anything else in it
         bool own = false;         ///< it is being worked on: only its text tells what it is
+        /// Of another system's: what lies at its place on this machine, and may be the same text; empty:
+        /// none.
+        std::string twin{};
     };
     struct Compiled {
         std::string code;  ///< marshalled, in a form that depends on the source alone
@@ -89,6 +92,7 @@ class ModuleStore {
 
     std::string key_of(const Source& source, const std::string& interpreter) const;
     std::string from_bytecode_file(const Source& source) const;
+    std::string from_twin(const Source& source) const;
     Result<void> compile_new(const std::vector<Source>& sources, const std::vector<std::size_t>& which,
                              std::vector<Compiled>& results, unsigned jobs, Observer& observer) const;
 };

@@ -15,6 +15,20 @@ constexpr const char* placeholder = "\n";
 
 } // namespace
 
+/// Of a file of another system's: what lies at its place on this machine's search path; empty: nothing.
+std::string TreeFiles::twin_of(const std::string& file) const {
+    if (!ground_.here) return {};
+    std::string inner;
+    for (const std::string& folder : ground_.facts.search_path) {
+        std::string way = relative_to(file, folder);
+        if (!way.empty() && (inner.empty() || way.size() < inner.size())) inner = std::move(way);
+    }
+    if (inner.empty()) return {};
+    for (const std::string& folder : ground_.here->facts.search_path)
+        if (std::string there = folder + "/" + inner; is_file(there)) return there;
+    return {};
+}
+
 /// Whether a module of a package shows in the tree as a file.
 bool TreeFiles::shows_itself(const Unit& unit) {
     if (unit.own || unit.of_runtime || !unit.place.ends_with(".py") || gathered_.shows_modules.empty())
@@ -83,8 +97,8 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
             // The interpreter has the code of its frozen modules in itself.
             if (ground_.facts.frozen.contains(unit.name) && !unit.own) continue;
             // `encodings` is the first module that the interpreter looks for; ours comes in with it.
-            sources.push_back(
-                {unit.file, unit.place, optimize, unit.name == "encodings" ? "_omnistasis" : "", unit.own});
+            sources.push_back({unit.file, unit.place, optimize, unit.name == "encodings" ? "_omnistasis" : "",
+                               unit.own, twin_of(unit.file)});
             modules.push_back(unit);
         }
     }

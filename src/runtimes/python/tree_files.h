@@ -21,6 +21,7 @@ class TreeFiles {
 
   private:
     bool shows_itself(const Unit& unit);
+    std::string twin_of(const std::string& file) const;
 
     Ground& ground_;
     Gathered& gathered_;

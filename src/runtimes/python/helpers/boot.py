@@ -261,6 +261,28 @@ def _without_icon(pkgdata):
     pkgdata.getResource = getResource
 
 
+def _with_frames_of_the_program(wx):
+    """A frame of wxPython that sets no icon shows the system's own: here it is that of the program."""
+
+    def with_icon(show):
+        def shown(window, *arguments, **options):
+            if not window.GetIcon().IsOk():
+                icons = wx.IconBundle()
+                for size in wx.SYS_SMALLICON_X, wx.SYS_ICON_X:
+                    edge = wx.SystemSettings.GetMetric(size)
+                    icons.AddIcon(wx.Icon(sys._base_executable, wx.BITMAP_TYPE_ICO, edge, edge))
+                window.SetIcons(icons)
+            return show(window, *arguments, **options)
+
+        shown.__name__ = show.__name__
+        shown.__doc__ = show.__doc__
+        return shown
+
+    wx.Frame.Show = with_icon(wx.Frame.Show)
+    wx.Dialog.Show = with_icon(wx.Dialog.Show)
+    wx.Dialog.ShowModal = with_icon(wx.Dialog.ShowModal)
+
+
 # What is done to modules once they have been executed.
 _CHANGED = {"pkgutil": _with_modules_of_the_store, "site": _with_user_folders}
 if sys.platform == "linux":
@@ -268,6 +290,7 @@ if sys.platform == "linux":
 if CONFIG["program_has_icon"]:
     _CHANGED["tkinter"] = _with_windows_of_the_program
     _CHANGED["pygame.pkgdata"] = _without_icon
+    _CHANGED["wx.core"] = _with_frames_of_the_program
 
 
 def _execute(execute, module):
