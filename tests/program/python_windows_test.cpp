@@ -148,6 +148,44 @@ if __name__ == "__main__":
     CHECK_FALSE(has(told, "_omnistasis"));
 }
 
+TEST_CASE("frames of wxPython without an icon show the application's on Windows") {
+    if (!has_all()) return;
+    Yard yard("frames");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    yard.write("app/buoy.svg",
+               "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 8 8\"><circle r=\"4\"/></svg>");
+    yard.write("app/omnistasis.toml", "[app]\nentry = \"board.py\"\nicon = \"buoy.svg\"\n");
+    // What of the toolkit matters here.
+    yard.write("app/wx/__init__.py", "from wx.core import *\n");
+    yard.write("app/wx/core.py", R"py(SYS_SMALLICON_X, SYS_ICON_X, BITMAP_TYPE_ICO = 1, 2, 3
+class Icon:
+    def __init__(self, *given): self.given = given
+    def IsOk(self): return bool(self.given)
+class IconBundle(list):
+    AddIcon = list.append
+class SystemSettings:
+    GetMetric = staticmethod(lambda which: 16 * which)
+class Frame:
+    icons = [Icon()]
+    def GetIcon(self): return self.icons[0]
+    def SetIcons(self, icons): self.icons = icons
+    def Show(self, show=True): return show
+class Dialog(Frame):
+    def ShowModal(self): return 5
+)py");
+    yard.write("app/board.py", R"py(import os, wx
+frame = wx.Frame()
+print(frame.Show(), [(os.path.basename(icon.given[0]), *icon.given[1:]) for icon in frame.icons])
+dialog = wx.Dialog()
+dialog.icons = [wx.Icon("own")]
+print(dialog.ShowModal(), dialog.icons[0].given)
+)py");
+    REQUIRE(yard.here("build app --target windows-x86_64 --compress fast --out one").exit_code == 0);
+    yard.make_prefix();
+    CHECK(yard.wine("one/board.exe").out ==
+          "True [('board.exe', 3, 16, 16), ('board.exe', 3, 32, 32)]\n5 ('own',)\nexit 0\n");
+}
+
 TEST_CASE("a proof under Wine tells what an application for Windows looked for") {
     if (!has_all()) return;
     Yard yard("proof");
