@@ -26,6 +26,7 @@ std::string bytes_of(sqlite3_stmt* statement, int column) {
 /// Stands in front of a value in the index: of key, value and file together. One flipped bit in any of them,
 /// and the result is as good as none.
 constexpr std::size_t check_size = 32;
+constexpr int most_wait = 10000; // milliseconds, for others that write
 
 std::string check_of(std::string_view key, std::string_view value, std::string_view object) {
     std::string all;
@@ -87,7 +88,7 @@ Store::~Store() {
 
 bool Store::open(const fs::path& file) {
     if (sqlite3_open(file.c_str(), &database_) != SQLITE_OK) return false;
-    sqlite3_busy_timeout(database_, 2000);
+    sqlite3_busy_timeout(database_, most_wait);
     for (const char* text :
          {"PRAGMA journal_mode=WAL", "PRAGMA synchronous=OFF", "PRAGMA mmap_size=1073741824", layout,
           // One look at what others wrote, for all that is asked: two system calls less for each.
@@ -199,10 +200,15 @@ bool Store::write_object(const std::string& hash, std::string_view value) const 
 
 void Store::flush() {
     std::lock_guard lock(mutex_);
-    if (find_ == nullptr || (kept_.empty() && old_.empty())) return;
+    if (find_ == nullptr || is_held_ || (kept_.empty() && old_.empty())) return;
     sqlite3_exec(database_, "COMMIT", nullptr, nullptr, nullptr);
-    // Where another process writes for so long, each statement would wait for it anew: it is done without.
-    if (sqlite3_exec(database_, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr) == SQLITE_OK) {
+    // Where another process writes for so long, each statement would wait for it anew: after a while it is done without.
+    is_held_ = sqlite3_exec(database_, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr) != SQLITE_OK;
+    if (is_held_) {
+        sqlite3_exec(database_, "BEGIN", nullptr, nullptr, nullptr);
+        return;
+    }
+    {
         Statement insert(database_, "INSERT OR REPLACE INTO results VALUES (?, ?, ?, ?, ?)");
         for (const Kept& kept : kept_) {
             insert.bind(1, kept.key);

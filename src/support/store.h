@@ -85,6 +85,7 @@ class Store {
     sqlite3* database_ = nullptr;
     sqlite3_stmt* find_ = nullptr;
     bool is_empty_ = false; ///< as far as this one sees
+    bool is_held_ = false;  ///< by another that does not end its writing: nothing is written any more
     fs::path objects_;      ///< the folder of files
     std::uint64_t bound_;
     std::vector<Kept> kept_;
