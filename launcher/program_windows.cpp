@@ -193,6 +193,7 @@ void run_program(const Self& self, const wchar_t* marked_tree, Failure& failure,
     PROCESS_INFORMATION process = {};
     if (CreateProcessW(program, line.data, nullptr, nullptr, TRUE, flags, program_environment(self, tree),
                        folder, &startup, &process) == 0) {
+        code = 0;
         set(failure, exit_no_start, L"can't start", program, GetLastError());
         return;
     }

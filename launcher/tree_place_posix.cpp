@@ -87,8 +87,10 @@ void name_of_tree(const Self& self, char* name) {
     for (size_t i = 0; i < 16; ++i) snprintf(name + length + 2 * i, 3, "%02x", self.head.tree_id.data[i]);
 }
 
-/// One file of the tree beside the launcher, mapped; null where it is not the one of the index.
-const uint8_t* map_checked(int tree, const payload::File& file, const payload::Index& index, bool& empty) {
+/// One file of the tree beside the launcher, mapped; null where it is not the one of the index. It stays open
+/// as `opened`, where that is wanted.
+const uint8_t* map_checked(int tree, const payload::File& file, const payload::Index& index, bool& empty,
+                           int* opened = nullptr) {
     char path[4096];
     if (!copy_place(file, path)) return nullptr;
     int descriptor = openat(tree, path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
@@ -110,7 +112,10 @@ const uint8_t* map_checked(int tree, const payload::File& file, const payload::I
                 munmap(mapped, size);
         }
     }
-    close(descriptor);
+    if (opened != nullptr)
+        *opened = descriptor;
+    else
+        close(descriptor);
     return bytes;
 }
 
@@ -226,15 +231,11 @@ bool wrong_file(const payload::File& file, const char* advice, Failure& failure)
 }
 
 /// A file that was found right is copied without its content, where the disk can do that.
-bool is_cloned(int from, int tree, const payload::File& file) {
+bool is_cloned(int source, int tree, const payload::File& file) {
     char path[4096];
     if (!copy_place(file, path)) return false;
-    int source = openat(from, path, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
-    if (source < 0) return false;
-    bool done = clone_file(source, tree, path);
-    if (!done && errno == ENOENT) done = make_folders_above(tree, path) && clone_file(source, tree, path);
-    close(source);
-    return done;
+    if (clone_file(source, tree, path)) return true;
+    return errno == ENOENT && make_folders_above(tree, path) && clone_file(source, tree, path);
 }
 
 /// Copies the tree beside the launcher, file by file as the index has them.
@@ -247,13 +248,16 @@ bool copy_tree(const Self& self, const uint8_t* mapped, const char* beside, int 
     bool done = true;
     for (size_t at = 0; done && index.next_file(at, file);) {
         bool empty = false;
-        const uint8_t* bytes = map_checked(from, file, index, empty);
+        int source = -1;
+        const uint8_t* bytes = map_checked(from, file, index, empty, &source);
         if (bytes == nullptr && !empty) {
+            if (source >= 0) close(source);
             done = wrong_file(file, "Get it anew", failure);
             break;
         }
         auto size = static_cast<size_t>(index.content_size(file.content));
-        done = is_cloned(from, tree, file);
+        done = is_cloned(source, tree, file);
+        close(source);
         if (!done) {
             int out = open_in_tree(tree, file);
             done = out >= 0 && write_at(out, bytes, size, 0);

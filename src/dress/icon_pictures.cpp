@@ -9,7 +9,6 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <new>
-#include <optional>
 #include <sys/resource.h>
 
 namespace omnistasis::dress {
@@ -93,20 +92,26 @@ Result<std::string> answer_of_process(const std::filesystem::path& file, const s
     return std::move(done->out);
 }
 
-/// The pictures of an answer; nothing where it is none for these sizes.
-std::optional<std::vector<Picture>> pictures_of(const Answer& answer, const std::vector<int>& edges) {
-    if (answer.pictures.size() != edges.size()) return std::nullopt;
-    std::vector<Picture> pictures;
+} // namespace
+
+Result<IconPictures> IconPictures::from_answer(const std::string& bytes, const std::filesystem::path& file,
+                                               const std::vector<int>& edges) {
+    FormReader reader(bytes);
+    Answer answer;
+    visit(reader, answer);
+    if (!reader.complete()) return too_much(file, false);
+    if (!answer.is_right) return tl::make_unexpected(answer.error);
+    if (answer.pictures.size() != edges.size()) return too_much(file, false);
+    IconPictures made;
+    made.facts_ = {answer.facts.kind, static_cast<int>(answer.width), static_cast<int>(answer.height)};
     for (std::size_t i = 0; i < edges.size(); ++i) {
         const std::string& pixels = answer.pictures[i];
         if (pixels.size() != static_cast<std::size_t>(edges[i]) * static_cast<std::size_t>(edges[i]) * 4)
-            return std::nullopt;
-        pictures.push_back({edges[i], edges[i], {pixels.begin(), pixels.end()}});
+            return too_much(file, false);
+        made.pictures_.push_back({edges[i], edges[i], {pixels.begin(), pixels.end()}});
     }
-    return pictures;
+    return made;
 }
-
-} // namespace
 
 Result<IconPictures> IconPictures::open(const std::filesystem::path& file,
                                         const std::filesystem::path& modules, const std::vector<int>& edges,
@@ -115,27 +120,13 @@ Result<IconPictures> IconPictures::open(const std::filesystem::path& file,
     std::string key = hash ? Store::key_of(fmt::format("icon pictures {} {} {}", own_program_stamp(),
                                                        hex(*hash), fmt::join(edges, " ")))
                            : "";
-    auto kept = key.empty() ? std::nullopt : store->find(key);
-    for (bool is_kept : {true, false}) {
-        if (is_kept && !kept) continue;
-        if (!is_kept) {
-            auto fresh = answer_of_process(file, modules, edges);
-            if (!fresh) return pass_on(fresh);
-            kept = std::move(*fresh);
-        }
-        FormReader reader(*kept);
-        Answer answer;
-        visit(reader, answer);
-        if (reader.complete() && !answer.is_right) return tl::make_unexpected(answer.error);
-        auto pictures = reader.complete() ? pictures_of(answer, edges) : std::nullopt;
-        if (!pictures) continue;
-        IconPictures made;
-        made.facts_ = {answer.facts.kind, static_cast<int>(answer.width), static_cast<int>(answer.height)};
-        made.pictures_ = std::move(*pictures);
-        if (!is_kept && !key.empty()) store->keep(key, std::move(*kept));
-        return made;
-    }
-    return too_much(file, false);
+    if (auto kept = key.empty() ? std::nullopt : store->find(key))
+        if (auto made = from_answer(*kept, file, edges)) return made;
+    auto answer = answer_of_process(file, modules, edges);
+    if (!answer) return pass_on(answer);
+    auto made = from_answer(*answer, file, edges);
+    if (made && !key.empty()) store->keep(key, std::move(*answer));
+    return made;
 }
 
 const Picture& IconPictures::at(int edge) const {

@@ -24,6 +24,8 @@ class IconPictures {
     const IconFacts& facts() const { return facts_; }
 
   private:
+    static Result<IconPictures> from_answer(const std::string& bytes, const std::filesystem::path& file,
+                                            const std::vector<int>& edges);
     IconFacts facts_;
     std::vector<Picture> pictures_;
 };

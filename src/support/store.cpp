@@ -202,7 +202,7 @@ void Store::flush() {
     std::lock_guard lock(mutex_);
     if (find_ == nullptr || is_held_ || (kept_.empty() && old_.empty())) return;
     sqlite3_exec(database_, "COMMIT", nullptr, nullptr, nullptr);
-    // Where another process writes for so long, each statement would wait for it anew: after a while it is done without.
+    // Where another process writes for so long, each statement would wait for it anew: it is done without.
     is_held_ = sqlite3_exec(database_, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr) != SQLITE_OK;
     if (is_held_) {
         sqlite3_exec(database_, "BEGIN", nullptr, nullptr, nullptr);
@@ -229,8 +229,7 @@ void Store::flush() {
         }
         if (!kept_.empty()) shrink();
     }
-    sqlite3_exec(database_, "COMMIT", nullptr, nullptr, nullptr);
-    sqlite3_exec(database_, "BEGIN", nullptr, nullptr, nullptr);
+    sqlite3_exec(database_, "COMMIT; BEGIN", nullptr, nullptr, nullptr);
     is_empty_ = false;
     kept_.clear();
     kept_at_.clear();
