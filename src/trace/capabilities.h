@@ -6,6 +6,8 @@
 
 #include "trace/runtime.h"
 
+#include <set>
+
 namespace omnistasis::trace {
 
 /// The runtime's `Capability`; null where it has none of that type.
@@ -28,6 +30,9 @@ class FinalizesGraph {
 
     /// What is to be told once the trace is done.
     virtual std::vector<LooseEnd> final_loose_ends() { return {}; }
+
+    /// Modules that have no file: others put them where modules are known, as they run.
+    virtual std::set<std::string> made_by_others() { return {}; }
 };
 
 /// Knows groups of units that come only with an application that wants them itself: many packages can work

@@ -53,6 +53,9 @@ class GrowingGraph {
         std::lock_guard lock(mutex_);
         roots_.push_back(id);
     }
+    void drop_unanswered(const std::set<std::string>& names) {
+        std::erase_if(unanswered_, [&](const auto& wish) { return names.contains(wish.second.name); });
+    }
     void add_unanswered(std::optional<UnitId> from, Unanswered wish) {
         std::lock_guard lock(mutex_);
         unanswered_.emplace_back(from, std::move(wish));
@@ -299,7 +302,10 @@ class Tracer {
                 if (is_new) open.push_back(id);
             }
         }
-        if (finalizes != nullptr) graph_.add_loose_ends(finalizes->final_loose_ends());
+        if (finalizes != nullptr) {
+            graph_.add_loose_ends(finalizes->final_loose_ends());
+            graph_.drop_unanswered(finalizes->made_by_others());
+        }
         if (auto* offers = as<OffersGroups>(runtime_)) {
             graph_.leave_out_unrequested(*offers);
             graph_.add_left_out(offers->left_out());

@@ -29,11 +29,12 @@ struct Yard : Workshop {
                      command + "; echo \"exit $?\"; } 2>&1 | tr -d '\\r'");
     }
     /// Its services run on, with streams of their own: a start that had to start them would hand them its
-    /// own.
+    /// own. As an older Windows, Wine's pipes keep pools of processes waiting for ever.
     void make_prefix() {
         shell("export WINEPREFIX=\"$PWD/prefix\" WINEDEBUG=-all DISPLAY= HOME=\"$PWD\" "
               "WINEDLLOVERRIDES='mscoree=d;mshtml=d'; wineboot -i >/dev/null 2>&1; wineserver -w; "
-              "(wineserver -p; wine winepath /) </dev/null >/dev/null 2>&1");
+              "(wineserver -p; wine reg add 'HKCU\\Software\\Wine' /v Version /d win10 /f) </dev/null "
+              ">/dev/null 2>&1");
     }
     ~Yard() { shell("export WINEPREFIX=\"$PWD/prefix\"; [ -d prefix ] && wineserver -k"); }
 };
@@ -146,6 +147,50 @@ if __name__ == "__main__":
     CHECK(has(told, "line 4, in <module>"));
     CHECK(has(told, "ValueError: tide\nexit 1\n"));
     CHECK_FALSE(has(told, "_omnistasis"));
+}
+
+TEST_CASE("without an interpreter of the target's version the modules' sources go along") {
+    if (!has_all()) return;
+    Yard yard("sources");
+    yard.write("app/main.py", R"py(import concurrent.futures, inspect, sys
+import collections.abc, quay
+
+if __name__ == "__main__":
+    print(quay.NAME, inspect.getsource(quay.square).split()[1], sys.dont_write_bytecode)
+    with concurrent.futures.ProcessPoolExecutor(2) as pool:
+        print(list(pool.map(quay.square, [3, 4])))
+    quay.square("low")
+)py");
+    yard.write("app/quay.py",
+               "# -*- coding: latin-1 -*-\n\"\"\"With \\\\.\"\"\"\nNAME = 'K\xe4i' \ndef square(number):\n"
+               "    return number * number\n");
+    // An interpreter of another version, as far as it is asked; and no other on PATH.
+    yard.write("bin/python3",
+               "#!/bin/sh\n[ \"$1\" = -c ] || exec /usr/bin/python3 \"$@\"\n"
+               "exec /usr/bin/python3 -c \"import sys; sys.version_info = (3, 10, 1, 'final', 0)\n"
+               "$2\" \"$3\"\n");
+    yard.shell("chmod +x bin/python3");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    yard.make_prefix();
+    std::string build = "build app/main.py --target windows-x86_64 --compress fast --out one";
+    ProgramOutput built = yard.shell("export PATH=\"$PWD/bin\" OMNISTASIS_RUNTIMES=\"$PWD/stock\"; " +
+                                     std::string(test::quoted_program) + " " + build);
+    INFO(built.out << built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(has(built.err, "there is no Python 3.11 on this machine to compile with\n    effect all modules go "
+                         "along as source text"));
+    CHECK_FALSE(has(built.err, "only compiled code goes along"));
+    std::string said = yard.wine("one/main.exe").out;
+    CHECK(has(said, "square(number): False\n[9, 16]\nTraceback"));
+    CHECK(has(said, "quay.py\", line 5, in square\n    return number * number\n"));
+    CHECK(has(said, "TypeError"));
+    CHECK_FALSE(has(said, "_omnistasis"));
+    // Nothing was written beside what was unpacked.
+    CHECK(yard.shell("find prefix/drive_c/users -path '*omnistasis*' -name '*.pyc' -size +0").out.empty());
+    // With one it is compiled.
+    REQUIRE(yard.here(build).exit_code == 0);
+    CHECK_FALSE(has(yard.wine("one/main.exe").out, "_omnistasis"));
+    CHECK(yard.here("inspect one/main.exe --verify").exit_code == 0);
 }
 
 TEST_CASE("frames of wxPython without an icon show the application's on Windows") {

@@ -18,7 +18,8 @@ struct Facts {
     int micro = 0;
     std::string magic;   ///< the first four bytes of its bytecode files, in hexadecimal
     std::string program; ///< the real path of the interpreter's own program
-    /// What runs code on this machine: the interpreter, or one of the same version as another system's.
+    /// What runs code on this machine: the interpreter, or one of the same version as another system's; empty
+    /// where there is none.
     std::string executable;
     std::string prefix;
     std::string base_prefix;
@@ -44,6 +45,9 @@ struct Facts {
     std::uint32_t entry_error_line = 0; ///< 0 where it is not known
     std::string build_data; ///< the module that `sysconfig` reads the interpreter's build settings from
     std::map<std::string, std::string> codecs; ///< other names of codecs, to their modules in `encodings`
+
+    /// Whether bytecode for it can be made on this machine.
+    bool compiles() const { return !executable.empty(); }
 };
 
 /// Finds the project's interpreter: `home` if it is given (a program, a virtual environment or a prefix),

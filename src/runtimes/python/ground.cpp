@@ -159,6 +159,7 @@ std::string Ground::path_in_system(const std::string& path) const {
 std::vector<std::string> Ground::isolated(std::vector<std::string> arguments) const {
     std::vector<std::string> all{"-E", "-s", "-S"};
     if (project.drop_docstrings) all.push_back("-OO");
+    if (!facts.compiles()) all.push_back("-B"); // nothing is written into the app tree
     all.insert(all.end(), arguments.begin(), arguments.end());
     return all;
 }

@@ -130,6 +130,8 @@ struct Ground {
     /// Of those the one that `file` means: beside it, of its own distribution, of one that this requires,
     /// else the nearest; empty where there is none.
     std::string library_of_packages(const std::string& name, const std::string& file);
+    /// What modules' files end in that the interpreter loads before our finder is there.
+    std::string module_suffix() const { return facts.compiles() ? ".pyc" : ".py"; }
     /// The interpreter's arguments: first those that keep the user's own settings away from it.
     std::vector<std::string> isolated(std::vector<std::string> arguments) const;
 

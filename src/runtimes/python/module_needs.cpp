@@ -158,7 +158,7 @@ void ModuleNeeds::note_shadowing(const Unit& unit, Expansion& out) {
 /// What the application's own code expects around it and does not find once it is built.
 void ModuleNeeds::note_surroundings(const Unit& unit, const ScanResult& scan, Expansion& out) {
     if (!unit.own) return;
-    if (scan.asks_for_source != 0 && !ground_.project.sources)
+    if (scan.asks_for_source != 0 && !ground_.project.sources && ground_.facts.compiles())
         out.loose_ends.push_back(
             {.kind = "asks-for-source",
              .what = "a source text is asked for, and only compiled code goes along",

@@ -239,6 +239,8 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
         head.text(config.main_folder);
         head.text("called");
         head.text(config.called);
+        head.text("sources");
+        head.boolean(config.sources);
         head.text("installed");
         head.boolean(config.installed);
         head.text("programs");
@@ -354,7 +356,20 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
     return packed;
 }
 
-std::string ModuleStore::bytecode_file(const std::string& code) const {
+Result<std::vector<ModuleStore::Compiled>> ModuleStore::as_they_are(const std::vector<Source>& sources) {
+    std::vector<Compiled> results;
+    for (const Source& source : sources) {
+        auto text = read_text(source.file);
+        if (!text) return pass_on(text);
+        // In front of whatever the first line is; line numbers stay.
+        if (!source.first_import.empty()) text->insert(0, fmt::format("import {}; ", source.first_import));
+        results.push_back({std::move(*text), "", 0});
+    }
+    return results;
+}
+
+std::string ModuleStore::module_file(const std::string& code) const {
+    if (!facts_.compiles()) return code;
     std::string header;
     for (std::size_t i = 0; i + 1 < facts_.magic.size(); i += 2)
         header += static_cast<char>(std::stoi(facts_.magic.substr(i, 2), nullptr, 16));

@@ -17,6 +17,7 @@ struct BootConfig {
     std::string main_folder;       ///< sys.path[0] of the application
     std::string entry_module;      ///< dotted name where the entry runs as a module (`-m`), else empty
     std::string called;            ///< module:function that the main program calls, else empty
+    bool sources = false;          ///< the store has the modules' sources, and no code
     bool installed = false;        ///< a command of the system: what it is called by lies in the tree, too
     std::string programs;          ///< folder of the programs that go along and it may start; empty: none
     std::string interpreter;       ///< place of what sys.executable names
@@ -57,7 +58,7 @@ class ModuleStore {
         std::string twin{};
     };
     struct Compiled {
-        std::string code;  ///< marshalled, in a form that depends on the source alone
+        std::string code;  ///< marshalled, in a form that depends on the source alone; or the source
         std::string error; ///< empty where it compiled
         std::uint32_t error_line = 0;
     };
@@ -67,7 +68,10 @@ class ModuleStore {
     Result<std::vector<Compiled>> compile(const std::vector<Source>& sources, unsigned jobs,
                                           Observer& observer) const;
 
-    /// A module with its code, marshalled.
+    /// The sources themselves, for where no interpreter of the version is on this machine.
+    static Result<std::vector<Compiled>> as_they_are(const std::vector<Source>& sources);
+
+    /// A module with its code, marshalled, or its source.
     struct Module {
         trace::Unit unit;
         std::string code;
@@ -82,8 +86,9 @@ class ModuleStore {
     static Packed pack(std::vector<Module> modules, const std::vector<StoredName>& names,
                        const BootConfig& config);
 
-    /// A bytecode file (PEP 552 header, unchecked hash-based) around a marshalled code object.
-    std::string bytecode_file(const std::string& code) const;
+    /// A module's file: of marshalled code a bytecode file (PEP 552 header, unchecked hash-based), of a
+    /// source itself.
+    std::string module_file(const std::string& code) const;
 
   private:
     const Facts& facts_;

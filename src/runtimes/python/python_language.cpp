@@ -65,22 +65,18 @@ std::string python_program_in(const fs::path& folder, const std::string& minor) 
 }
 
 /// What an interpreter of a version says that is on this machine: it compiles for others of that version.
-Result<Facts> facts_of_version(const std::string& minor, const Facts& own, const fs::path& helpers) {
+/// Where there is none, what the project's own says that holds for others, too.
+Facts facts_of_version(const std::string& minor, const Facts& own, const fs::path& helpers) {
     if (fmt::format("{}.{}", own.major, own.minor) == minor) return own;
     if (std::string program = find_on_path("python" + minor); !program.empty())
-        if (auto facts = ask_interpreter(program, helpers, "", false); facts) return facts;
+        if (auto facts = ask_interpreter(program, helpers, "", false); facts) return *facts;
     if (auto stocked = RuntimeStock::of_user().newest("python", host_target(), minor);
         stocked && minor_version(stocked->version) == minor)
         if (auto program = python_program_in(stocked->folder, minor); !program.empty())
-            if (auto facts = ask_interpreter(program, helpers, "", false); facts) return facts;
-    return fail(
-        ErrorKind::missing, fmt::format("there is no Python {} on this machine", minor), "",
-        fmt::format("the runtime for the target is of that version, and this project's own is {}.{}: "
-                    "bytecode is made by an interpreter of the same version",
-                    own.major, own.minor),
-        fmt::format("omnistasis runtimes fetch python --target {3} --version {0} brings one; or install "
-                    "python{0}, or add a runtime of version {1}.{2} for the target",
-                    minor, own.major, own.minor, host_target()));
+            if (auto facts = ask_interpreter(program, helpers, "", false); facts) return *facts;
+    Facts facts;
+    facts.codecs = own.codecs;
+    return facts;
 }
 
 /// Whether locked packages are for the runtime that the stock has.
@@ -110,9 +106,8 @@ Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::
     auto stocked = stocked_python(target, fmt::format("{}.{}", own.major, own.minor));
     if (!stocked) return pass_on(stocked);
     Witness::saw(stocked->folder);
-    auto here = facts_of_version(minor_version(stocked->version), own, data / "python");
-    if (!here) return pass_on(here);
-    auto facts = facts_of_files(*stocked, *here);
+    auto facts =
+        facts_of_files(*stocked, facts_of_version(minor_version(stocked->version), own, data / "python"));
     if (!facts) return facts;
     fs::path lock_file = lock_file_of(project);
     auto locked = read_lock(lock_file, target);

@@ -156,6 +156,13 @@ UnitNeeds PythonRuntime::finalize(const std::vector<Unit>& units) {
     return needs;
 }
 
+std::set<std::string> PythonRuntime::made_by_others() {
+    std::set<std::string> names;
+    for (const Scanned& scanned : gathered_.scanned)
+        for (const StringAt& module : scanned.result.registered) names.insert(module.text);
+    return names;
+}
+
 std::vector<trace::LooseEnd> PythonRuntime::final_loose_ends() {
     std::vector<trace::LooseEnd> ends = gathered_.ends;
     if (!trials_.trouble().empty())

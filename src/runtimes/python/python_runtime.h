@@ -52,9 +52,9 @@ class PythonRuntime : public trace::Runtime,
         return tree_files_.make_files(code, jobs, observer);
     }
     trace::Start start() const override {
-        return {ground_.program_place(),
-                ground_.isolated({"{tree}/" + ground_.places.library() + "/_omnistasis_main.pyc", "{self}",
-                                  "{arguments}"})};
+        return {ground_.program_place(), ground_.isolated({"{tree}/" + ground_.places.library() +
+                                                               "/_omnistasis_main" + ground_.module_suffix(),
+                                                           "{self}", "{arguments}"})};
     }
     std::vector<trace::InnerLauncher> inner_launchers() const override {
         return {{ground_.interpreter_place(), {ground_.program_place(), ground_.isolated({"{arguments}"})}}};
@@ -63,6 +63,7 @@ class PythonRuntime : public trace::Runtime,
 
     UnitNeeds finalize(const std::vector<Unit>& units) override;
     std::vector<trace::LooseEnd> final_loose_ends() override;
+    std::set<std::string> made_by_others() override;
 
     std::string on_request(const Unit& unit) const override { return companions_.on_request(unit); }
     std::vector<std::string> requested_with(const Unit& unit) override {

@@ -28,7 +28,7 @@ template <typename Archive, typename Result> void visit_scan(Archive& archive, R
           &result.distributions, &result.codecs, &result.watched, &result.entry_point_groups,
           &result.opened_paths, &result.search_path, &result.libraries, &result.code_strings,
           &result.listed_words, &result.programs, &result.library_versions, &result.written_paths,
-          &result.file_paths, &result.resource_packages})
+          &result.file_paths, &result.resource_packages, &result.registered})
         visit_list(archive, *strings, [](auto& into, auto& string) {
             into.value(string.text);
             into.value(string.line);

@@ -92,6 +92,9 @@ void Scanner::note_name(Tokens tokens, std::size_t i) {
         result_.codecs.push_back({string_value(tokens[i + 2]), tokens[i].line});
     if (name == "__file__" || name == "__path__") result_.names_own_file = true;
     if (name == "resources" && i >= 2 && tokens[i - 2].is("importlib")) result_.names_own_file = true;
+    if (name == "modules" && i >= 2 && tokens[i - 1].is(".") && i + 1 < tokens.size() &&
+        tokens[i + 1].is("["))
+        note_registered(tokens, i + 1);
     bool of_sys = i >= 2 && tokens[i - 1].is(".") && tokens[i - 2].is("sys");
     if (of_sys && (name == "modules" || name == "meta_path" || name == "path_hooks"))
         result_.makes_modules = true;
@@ -100,6 +103,14 @@ void Scanner::note_name(Tokens tokens, std::size_t i) {
     bool taken_as_value = (name == "import_module" || name == "__import__") &&
                           (i + 1 >= tokens.size() || !tokens[i + 1].is("="));
     if (taken_as_value) result_.imports_by_name = true;
+}
+
+/// sys.modules["package.part"] = ..., with the bracket at `open`
+void Scanner::note_registered(Tokens tokens, std::size_t open) {
+    std::size_t end = behind_closing(tokens, open);
+    if (end >= tokens.size() || !tokens[end].is("=")) return;
+    for (PossibleText& text : constants_.evaluate(tokens.subspan(open + 1, end - open - 2)))
+        if (text.exact) result_.registered.push_back({std::move(text.text), tokens[open].line});
 }
 
 /// exec(compile(open(path).read(), ...)), ast.parse(text), spec_from_file_location(name, path),

@@ -71,6 +71,7 @@ class Scanner {
     void note_watched(const Token& token);
     void note_taken(std::string_view name);
     void note_name(Tokens tokens, std::size_t i);
+    void note_registered(Tokens tokens, std::size_t open);
     void note_running(Tokens tokens, std::size_t i, const std::vector<Tokens>& arguments);
     void read_call(const Token& callee, const std::vector<Tokens>& arguments);
     void note_attached_parts(const std::vector<Tokens>& arguments, std::size_t from);

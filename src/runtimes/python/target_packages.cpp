@@ -143,6 +143,17 @@ std::vector<trace::LooseEnd> TargetPackages::differences() {
              .advice = fmt::format("omnistasis runtimes fetch python --target {} --version {}.{}, where one "
                                    "is known, or use the same version here",
                                    there.target, own.major, own.minor)});
+    if (!there.compiles())
+        ends.push_back(
+            {.kind = "no-bytecode",
+             .what = fmt::format("there is no Python {}.{} on this machine to compile with", there.major,
+                                 there.minor),
+             .file = own.executable,
+             .effect = "all modules go along as source text, the application's own too, and are compiled "
+                       "anew at every start",
+             .advice = fmt::format("omnistasis runtimes fetch python --target {2} --version {0}.{1}, or "
+                                   "install python{0}.{1}",
+                                   there.major, there.minor, host_target())});
     for (const Distribution& one : ground_.installed.all()) {
         const Distribution* here = ground_.here->installed.named(one.name);
         if (here == nullptr || public_version(here->version) == public_version(one.version)) continue;

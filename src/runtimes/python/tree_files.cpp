@@ -13,6 +13,16 @@ namespace {
 /// What a module's file holds where its code is in the store: a line, as some that read sources expect one.
 constexpr const char* placeholder = "\n";
 
+/// A source that runs another, as if that were a file of this name.
+std::string under_another_name(std::string_view source, std::string_view name) {
+    std::string text;
+    for (char c : source) {
+        if (c == '\\' || c == '"') text += '\\';
+        text += c;
+    }
+    return fmt::format("exec(compile(\"\"\"{}\"\"\", \"{}\", \"exec\"))\n", text, name);
+}
+
 } // namespace
 
 /// Of a file of another system's: what lies at its place on this machine's search path; empty: nothing.
@@ -43,6 +53,8 @@ bool TreeFiles::shows_itself(const Unit& unit) {
 Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Unit>& units, unsigned jobs,
                                                            Observer& observer) {
     BootConfig config;
+    bool compiles = ground_.facts.compiles();
+    config.sources = !compiles;
     config.main_place = ground_.main_unit().place;
     config.main_folder = ground_.places.of_root(ground_.entry.folder);
     config.entry_module = ground_.main_module();
@@ -113,7 +125,7 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
         {(ground_.helpers / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
 
     ModuleStore store(ground_.facts, ground_.helpers, ground_.store);
-    auto compiled = store.compile(sources, jobs, observer);
+    auto compiled = compiles ? store.compile(sources, jobs, observer) : ModuleStore::as_they_are(sources);
     if (!compiled) return pass_on(compiled);
 
     std::vector<trace::MadeFile> files;
@@ -138,7 +150,7 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
         }
         // It is looked for before our finder is there, so it stands in the tree as a file.
         if (modules[i].name == "encodings") {
-            files.push_back({modules[i].place + "c", store.bytecode_file(code.code), 0644});
+            files.push_back({modules[i].place + (compiles ? "c" : ""), store.module_file(code.code), 0644});
             continue;
         }
         // Whoever lists folders or joins paths finds the module by its name. An own one can be run from
@@ -148,16 +160,19 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
         bool is_shown = runs_from_file || shows_itself(modules[i]);
         if (is_shown && shown.insert(modules[i].place).second) // a module may have two names
             files.push_back({modules[i].place,
-                             runs_from_file ? store.bytecode_file(code.code) : placeholder,
+                             runs_from_file ? store.module_file(code.code) : placeholder,
                              0644,
                              {},
                              {},
                              true});
         kept.push_back({modules[i], std::move(code.code)});
     }
-    files.push_back({library + "/_omnistasis.pyc", store.bytecode_file((*compiled)[count].code), 0644});
-    files.push_back(
-        {library + "/_omnistasis_main.pyc", store.bytecode_file((*compiled)[count + 1].code), 0644});
+    const std::string& boot = (*compiled)[count].code;
+    const std::string& main = (*compiled)[count + 1].code;
+    files.push_back({library + "/_omnistasis" + ground_.module_suffix(),
+                     compiles ? store.module_file(boot) : under_another_name(boot, sources[count].shown_as),
+                     0644});
+    files.push_back({library + "/_omnistasis_main" + ground_.module_suffix(), store.module_file(main), 0644});
     // The landmarks by which the interpreter knows its own tree.
     files.push_back({library + "/os.pyc", "", 0644});
     files.push_back({ground_.places.extensions() + "/.landmark", "", 0644});

@@ -102,6 +102,16 @@ CONFIG, INDEX = marshal.loads(_read(16, int.from_bytes(_head[8:], "little")))
 _MAIN_FILE = _in_tree(CONFIG["main"])
 
 
+def _code_at(entry, path):
+    """The code of a module of the store, under the name of a file."""
+    content = _read(entry[0], entry[1])
+    if CONFIG["sources"]:
+        return compile(content, path, "exec", dont_inherit=True)
+    code = marshal.loads(content)
+    _imp._fix_co_filename(code, path)
+    return code
+
+
 def _with_moved_paths(code, moved):
     """The code with paths of the system replaced by those of the app tree, in all its text constants."""
 
@@ -139,14 +149,18 @@ class StoreLoader(external.SourcelessFileLoader):
 
     stored = None  # the name in the store, where that is another than what the module is imported as
 
+    def _entry(self, fullname):
+        return INDEX["__main__" if self.path == _MAIN_FILE else self.stored or fullname]
+
     def get_code(self, fullname):
-        entry = INDEX["__main__" if self.path == _MAIN_FILE else self.stored or fullname]
-        code = marshal.loads(_read(entry[0], entry[1]))
-        _imp._fix_co_filename(code, self.path)
+        code = _code_at(self._entry(fullname), self.path)
         moved = CONFIG["moved"].get(fullname)
         return _with_moved_paths(code, moved) if moved else code
 
     def get_source(self, fullname):
+        if CONFIG["sources"]:
+            entry = self._entry(fullname)
+            return external.decode_source(_read(entry[0], entry[1]))
         try:
             data = self.get_data(self.path)
         except OSError:
@@ -504,12 +518,14 @@ def _path_hook(path):
 def _code_of_placeholder(data, path):
     """What stands in the tree for a module: bytecode under the name of a source, or nothing where the store has it."""
     if data[:4] == external.MAGIC_NUMBER:
-        return marshal.loads(memoryview(data)[16:])
+        code = marshal.loads(memoryview(data)[16:])
+        _imp._fix_co_filename(code, path)
+        return code
     place = _place_of(path) if data in (b"", b"\n") else None
     if place is not None:
         for name, entry in INDEX.items():
             if entry[0] >= 0 and entry[3] == place:
-                return marshal.loads(_read(entry[0], entry[1]))
+                return _code_at(entry, path)
     return None
 
 
@@ -524,10 +540,7 @@ def _without_placeholders(get_source):
 def _with_placeholders(source_to_code):
     def to_code(self, data, path, **options):
         code = _code_of_placeholder(data, path) if type(data) is bytes and type(path) is str else None
-        if code is None:
-            return source_to_code(self, data, path, **options)
-        _imp._fix_co_filename(code, path)
-        return code
+        return source_to_code(self, data, path, **options) if code is None else code
 
     return to_code
 
@@ -544,6 +557,8 @@ def _put_back_kept_variables():
 
 def set_up():
     _put_back_kept_variables()
+    if CONFIG["sources"]:
+        sys.dont_write_bytecode = False  # that was meant for the app tree's own files
     external.SourceLoader.get_source = _without_placeholders(external.SourceLoader.get_source)
     external.SourceLoader.source_to_code = _with_placeholders(external.SourceLoader.source_to_code)
     sys.meta_path.insert(0, StoreFinder)
