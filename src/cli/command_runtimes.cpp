@@ -34,6 +34,13 @@ void print(const StockedRuntime& one) {
         one.version, one.target, size_text(one.size), plural(one.files, "file", "files"));
 }
 
+void tell_added(const StockedRuntime& one, const fs::path& data) {
+    if (auto prepared = prepare_runtime(one, data); !prepared)
+        say(stderr, "note: builds with it will be slower: {}\n", prepared.error().what);
+    print(one);
+    for (const std::string& remark : one.remarks) say(stderr, "note: {}\n", remark);
+}
+
 Result<void> list(const RuntimesOptions& options) {
     auto all = RuntimeStock::of_user().list();
     if (options.json) {
@@ -50,10 +57,11 @@ Result<void> list(const RuntimesOptions& options) {
 }
 
 Result<void> add(const RuntimesOptions& options) {
+    auto installation = build::Installation::find();
+    if (!installation) return pass_on(installation);
     auto one = RuntimeStock::of_user().add(options.subject);
     if (!one) return pass_on(one);
-    print(*one);
-    for (const std::string& remark : one->remarks) say(stderr, "note: {}\n", remark);
+    tell_added(*one, installation->data);
     return {};
 }
 
@@ -77,8 +85,7 @@ Result<void> fetch(const RuntimesOptions& options) {
         if (options.verbose) say(stderr, "{}\n", command);
     });
     if (!one) return pass_on(one);
-    print(*one);
-    for (const std::string& remark : one->remarks) say(stderr, "note: {}\n", remark);
+    tell_added(*one, installation->data);
     return {};
 }
 

@@ -27,12 +27,14 @@ struct Language {
     Recognise recognise;
     /// The runtime that a target's builds get where the project names none.
     Result<std::string> (*usual_for)(const std::string& target);
+    /// What is done once for a runtime in the stock; null: nothing.
+    Result<void> (*prepare)(const StockedRuntime& runtime, const std::filesystem::path& data) = nullptr;
 };
 
 /// All languages; a new one is a folder beside python/ and a line here.
 constexpr Language languages[] = {
     {"python", python::settle_entry, python::is_python_source, python::make_python_runtime,
-     python::recognise_runtimes, python::usual_runtime},
+     python::recognise_runtimes, python::usual_runtime, python::prepare_runtime},
     {"node", node::settle_entry, node::is_node_source, node::make_node_runtime, node::recognise_runtimes,
      node::usual_runtime},
     {"lua", lua::settle_entry, lua::is_lua_source, lua::make_lua_runtime, lua::recognise_runtimes,
@@ -72,6 +74,13 @@ std::vector<std::pair<std::string, std::vector<Recognised>>> recognise_runtimes(
     std::vector<std::pair<std::string, std::vector<Recognised>>> found;
     for (const Language& language : languages) found.emplace_back(language.name, language.recognise(folder));
     return found;
+}
+
+Result<void> prepare_runtime(const StockedRuntime& runtime, const fs::path& data) {
+    for (const Language& language : languages)
+        if (runtime.language == language.name && language.prepare != nullptr)
+            return language.prepare(runtime, data);
+    return {};
 }
 
 Result<std::string> runtime_for(const std::string& name, const std::string& target) {

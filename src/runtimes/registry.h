@@ -1,6 +1,7 @@
 #pragma once
 
 #include "runtimes/recognised.h"
+#include "runtimes/stock.h"
 #include "support/store.h"
 #include "trace/runtime.h"
 
@@ -25,6 +26,10 @@ std::vector<std::string> language_names();
 /// The runtimes of all languages in a folder, by language.
 std::vector<std::pair<std::string, std::vector<Recognised>>>
 recognise_runtimes(const std::filesystem::path& folder);
+
+/// Does for a runtime that was put into the stock what is done once. What fails there only makes builds
+/// slower.
+Result<void> prepare_runtime(const StockedRuntime& runtime, const std::filesystem::path& data);
 
 /// Whether a language's runtime for a target can be had: from this machine or the stock. An error says which
 /// one lacks, and how to add it.

@@ -149,6 +149,32 @@ if __name__ == "__main__":
     CHECK_FALSE(has(told, "_omnistasis"));
 }
 
+TEST_CASE("a library that was compiled when its runtime was added gives the same output") {
+    if (!has_all()) return;
+    Yard yard("compiled library");
+    yard.write("app/main.py", "import json, sqlite3, wave\nprint(json.dumps([wave.__name__]))\n");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    CHECK(yard.shell(
+                  "ls stock/python-3.11.9-*/bytecode/json/__init__.pyc stock/python-3.11.9-*/bytecode/os.pyc")
+              .exit_code == 0);
+    REQUIRE(yard.build("--out one").exit_code == 0);
+    yard.shell("mv stock/python-3.11.9-*/bytecode .");
+    auto build_anew = [&](const std::string& out) {
+        return yard.shell("export XDG_CACHE_HOME=\"$PWD/cache of " + out +
+                          "\" OMNISTASIS_RUNTIMES=\"$PWD/stock\"; " + std::string(test::quoted_program) +
+                          " build app/main.py --target windows-x86_64 --compress fast --out " + out);
+    };
+    REQUIRE(build_anew("two").exit_code == 0);
+    CHECK(yard.shell("cmp one/main.exe two/main.exe").exit_code == 0);
+    // It is made again where it lacks, and one of a source that has changed is not taken.
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    CHECK(yard.shell("diff -r bytecode stock/python-3.11.9-*/bytecode | grep -v '^Binary' | wc -l").out ==
+          "0\n");
+    yard.shell("cd stock/python-3.11.9-*/files/Lib && echo 'changed = 1' >> wave.py");
+    REQUIRE(build_anew("three").exit_code == 0);
+    CHECK(yard.shell("cmp -s one/main.exe three/main.exe").exit_code == 1);
+}
+
 TEST_CASE("without an interpreter of the target's version the modules' sources go along") {
     if (!has_all()) return;
     Yard yard("sources");

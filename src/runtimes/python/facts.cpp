@@ -91,6 +91,13 @@ std::string interpreter_of_script(const std::filesystem::path& script) {
     return program.find("python") != std::string::npos && is_program(program) ? program : std::string();
 }
 
+std::string Facts::magic_bytes() const {
+    std::string bytes;
+    for (std::size_t i = 0; i + 1 < magic.size(); i += 2)
+        bytes += static_cast<char>(std::stoi(magic.substr(i, 2), nullptr, 16));
+    return bytes;
+}
+
 void settle_places(Facts& facts) {
     if (system_of(facts.target) == System::windows) {
         facts.library_place = "Lib";

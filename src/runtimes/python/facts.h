@@ -43,9 +43,11 @@ struct Facts {
     std::map<std::string, std::string> editable; ///< top-level modules of editable installations
     std::string entry_error;            ///< why the entry point can't be compiled; empty where it can
     std::uint32_t entry_error_line = 0; ///< 0 where it is not known
+    std::string bytecode;   ///< folder in which its library's bytecode lies; empty: beside the sources
     std::string build_data; ///< the module that `sysconfig` reads the interpreter's build settings from
     std::map<std::string, std::string> codecs; ///< other names of codecs, to their modules in `encodings`
 
+    std::string magic_bytes() const;
     /// Whether bytecode for it can be made on this machine.
     bool compiles() const { return !executable.empty(); }
 };

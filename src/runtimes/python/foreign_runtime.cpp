@@ -4,6 +4,7 @@
 #include "native/mach_o_loader.h"
 #include "native/native_kind.h"
 #include "native/pe_reader.h"
+#include "runtimes/python/stocked_library.h"
 #include "support/files.h"
 #include "support/letter_case.h"
 #include "support/target_info.h"
@@ -254,6 +255,7 @@ Result<Facts> facts_of_files(const StockedRuntime& runtime, const Facts& here) {
     facts.prefix = facts.base_prefix;
     facts.standard_library = facts.platform_library = (folder / layout->library).lexically_normal().string();
     facts.extensions = (folder / layout->extensions).lexically_normal().string();
+    if (fs::path folder = bytecode_folder_of(runtime); is_folder(folder)) facts.bytecode = folder.string();
     facts.platlibdir = "lib";
     const TargetInfo* target = find_target(facts.target);
     bool is_windows = target->system == System::windows, is_macos = target->system == System::macos;

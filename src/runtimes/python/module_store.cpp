@@ -60,15 +60,23 @@ std::string ModuleStore::key_of(const Source& source, const std::string& interpr
     return Store::key_of(subject);
 }
 
-/// The code in the file that the interpreter keeps beside the source (PEP 3147), under the name that the
-/// source gets; empty where there is none, or the interpreter itself would not take it.
-std::string ModuleStore::from_bytecode_file(const Source& source) const {
-    if (source.own || !source.first_import.empty() || !source.file.ends_with(".py")) return {};
+/// The file that the interpreter keeps beside a source (PEP 3147); of a library in the stock, what was made
+/// when it came there.
+std::filesystem::path ModuleStore::bytecode_file_of(const Source& source) const {
+    if (!facts_.bytecode.empty() && source.optimize == 0)
+        if (std::string inner = relative_to(source.file, facts_.standard_library); !inner.empty())
+            return facts_.bytecode + "/" + inner + "c";
     fs::path path(source.file);
     std::string level = source.optimize == 0 ? "" : fmt::format(".opt-{}", source.optimize);
-    fs::path file =
-        path.parent_path() / "__pycache__" /
-        fmt::format("{}.cpython-{}{}{}.pyc", path.stem().string(), facts_.major, facts_.minor, level);
+    return path.parent_path() / "__pycache__" /
+           fmt::format("{}.cpython-{}{}{}.pyc", path.stem().string(), facts_.major, facts_.minor, level);
+}
+
+/// The code in the bytecode file of a source, under the name that the source gets; empty where there is none,
+/// or the interpreter itself would not take it.
+std::string ModuleStore::from_bytecode_file(const Source& source) const {
+    if (source.own || !source.first_import.empty() || !source.file.ends_with(".py")) return {};
+    fs::path file = bytecode_file_of(source);
     bool settled = false;
     std::string stamp = file_stamp(file, &settled);
     if (stamp == "-") return {};
@@ -370,9 +378,7 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::as_they_are(const std::v
 
 std::string ModuleStore::module_file(const std::string& code) const {
     if (!facts_.compiles()) return code;
-    std::string header;
-    for (std::size_t i = 0; i + 1 < facts_.magic.size(); i += 2)
-        header += static_cast<char>(std::stoi(facts_.magic.substr(i, 2), nullptr, 16));
+    std::string header = facts_.magic_bytes();
     // Flag 1: hash-based, and not checked against a source file. The hash is not read then.
     header += std::string("\x01\0\0\0", 4) + std::string(8, '\0');
     return header + code;

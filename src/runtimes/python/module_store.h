@@ -96,6 +96,7 @@ class ModuleStore {
     std::shared_ptr<Store> store_;
 
     std::string key_of(const Source& source, const std::string& interpreter) const;
+    std::filesystem::path bytecode_file_of(const Source& source) const;
     std::string from_bytecode_file(const Source& source) const;
     std::string from_twin(const Source& source) const;
     Result<void> compile_new(const std::vector<Source>& sources, const std::vector<std::size_t>& which,

@@ -6,6 +6,7 @@
 #include "runtimes/python/package_stock.h"
 #include "runtimes/python/path_files.h"
 #include "runtimes/python/python_runtime.h"
+#include "runtimes/python/stocked_library.h"
 #include "runtimes/python/version_condition.h"
 #include "runtimes/python/wheel.h"
 #include "runtimes/python/zipped_packages.h"
@@ -55,28 +56,6 @@ Result<StockedRuntime> stocked_python(const std::string& target, const std::stri
                     target);
     return fail(ErrorKind::missing, fmt::format("there is no Python for {}", target), "",
                 "none was added for it", hint);
-}
-
-/// The interpreter's program in a folder of the stock; empty where there is none.
-std::string python_program_in(const fs::path& folder, const std::string& minor) {
-    for (const Recognised& one : recognise_runtimes(folder))
-        if (minor_version(one.version) == minor) return (folder / one.program).string();
-    return {};
-}
-
-/// What an interpreter of a version says that is on this machine: it compiles for others of that version.
-/// Where there is none, what the project's own says that holds for others, too.
-Facts facts_of_version(const std::string& minor, const Facts& own, const fs::path& helpers) {
-    if (fmt::format("{}.{}", own.major, own.minor) == minor) return own;
-    if (std::string program = find_on_path("python" + minor); !program.empty())
-        if (auto facts = ask_interpreter(program, helpers, "", false); facts) return *facts;
-    if (auto stocked = RuntimeStock::of_user().newest("python", host_target(), minor);
-        stocked && minor_version(stocked->version) == minor)
-        if (auto program = python_program_in(stocked->folder, minor); !program.empty())
-            if (auto facts = ask_interpreter(program, helpers, "", false); facts) return *facts;
-    Facts facts;
-    facts.codecs = own.codecs;
-    return facts;
 }
 
 /// Whether locked packages are for the runtime that the stock has.
@@ -143,6 +122,13 @@ bool is_python_source(const std::filesystem::path& file) {
     if (file.extension() == ".py" || file.extension() == ".pyw") return true;
     auto text = MappedFile::open(file);
     return text && interpreter_words(text->text()).find("python") != std::string_view::npos;
+}
+
+Result<void> prepare_runtime(const StockedRuntime& runtime, const std::filesystem::path& data) {
+    auto interpreter = find_interpreter("", fs::current_path(), fs::current_path());
+    if (!interpreter) return {};
+    auto own = ask_interpreter(*interpreter, data / "python", "", false);
+    return own ? compile_library(runtime, *own, data / "python") : Result<void>();
 }
 
 Result<std::string> usual_runtime(const std::string& target) {

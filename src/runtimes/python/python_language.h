@@ -1,6 +1,7 @@
 #pragma once
 
 #include "runtimes/recognised.h"
+#include "runtimes/stock.h"
 #include "support/store.h"
 #include "trace/runtime.h"
 
@@ -19,6 +20,9 @@ Result<std::unique_ptr<trace::Runtime>> make_python_runtime(const Project& proje
                                                             const std::filesystem::path& data,
                                                             std::shared_ptr<Store> store,
                                                             trace::EntryCheck check);
+
+/// What is done once for a runtime that was put into the stock, so that builds with it are faster.
+Result<void> prepare_runtime(const StockedRuntime& runtime, const std::filesystem::path& data);
 
 /// What builds for a target get, in words.
 Result<std::string> usual_runtime(const std::string& target);

@@ -77,7 +77,7 @@ struct ScanResult {
     std::vector<StringAt> programs;           ///< that it starts by their names
     std::vector<StringAt> library_versions;   ///< of introspected libraries that it asks for: "Gtk-3.0"
     std::vector<StringAt> written_paths;      ///< paths that a call opens for writing, where wanted
-    std::vector<StringAt> registered; ///< modules that it puts into sys.modules itself
+    std::vector<StringAt> registered;         ///< modules that it puts into sys.modules itself
     std::vector<StringAt> code_strings;       ///< modules that an import statement in a string constant names
     /// Native libraries that are opened by name: file names (libx.so.1), or the bare names that find_library
     /// takes.
