@@ -226,6 +226,8 @@ def check(program, options, host):
         finally:
             display.end()
 
+    if not os.path.exists(subject.start_command[0]):
+        return dict(result, cause=f"the package has no command {os.path.basename(subject.start_command[0])} any more", skipped=True)
     subject.start_afresh()
     source = observed(lambda *_: [*subject.start_command, *arguments], False)
     source_files = files_below(subject.place)
