@@ -14,6 +14,8 @@ struct Recognised {
     std::string folder{};  ///< that holds all of it, relative; empty where that is the whole folder
     std::string problem{}; ///< why nothing can be built with it; empty where something can
     std::string advice{};  ///< what to do about that; empty: what is usual
+    /// A zip file with a part of it, to be unpacked into a folder; empty: all is there.
+    std::string packed{}, unpacked{};
     std::vector<std::string> remarks{}; ///< what it lacks, and what that means
 };
 

@@ -85,6 +85,20 @@ Result<void> unpack_inner_archives(const fs::path& files) {
     return {};
 }
 
+/// Some runtimes come with a part of them in a zip.
+Result<void> unpack_parts(const fs::path& files) {
+    for (const auto& [language, found] : recognise_runtimes(files))
+        for (const Recognised& one : found) {
+            if (one.packed.empty()) continue;
+            std::error_code failed;
+            fs::create_directories(files / one.unpacked, failed);
+            if (auto done = unpack_archive(files / one.packed, files / one.unpacked, largest_runtime); !done)
+                return done;
+            fs::remove(files / one.packed, failed);
+        }
+    return {};
+}
+
 } // namespace
 
 RuntimeStock RuntimeStock::of_user() {
@@ -131,6 +145,7 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
         if (auto done = unpack_archive(source, files, largest_runtime); !done) return pass_on(done);
         if (auto done = unpack_inner_archives(files); !done) return pass_on(done);
     }
+    if (auto done = unpack_parts(files); !done) return pass_on(done);
     StockedRuntime one;
     std::string folder;
     std::vector<std::string> seen;

@@ -305,6 +305,44 @@ TEST_CASE("a name that is found nowhere but inside the asking package is that on
     CHECK(workshop.check_alike("main.py", {}, {"--without", "whole-packages"}) == "80\n");
 }
 
+TEST_CASE("modules that are there as bytecode alone go along, with what they ask for") {
+    Workshop workshop("bytecode");
+    std::string packages = workshop.make_environment();
+    workshop.write("main.py",
+                   "import quay, tides\nprint(quay.names(), tides.go(), tides.__file__.rpartition('/')[2])\n"
+                   "quay.fail()\n");
+    workshop.write("quay/__init__.py",
+                   "from .inner import names\ndef fail():\n    raise ValueError('low')\n");
+    workshop.write("quay/inner.py", "def names():\n    import colorsys\n    from . import chart\n"
+                                    "    return colorsys.__name__, chart.NAME\n");
+    workshop.write("quay/chart.py", "class Chart:\n    import wave\nNAME = Chart.wave.__name__\n");
+    workshop.write(packages + "tides/__init__.py", "import importlib\nfrom tides.feeds import *\ndef go():\n"
+                                                   "    return importlib.import_module('chunk').__name__\n");
+    workshop.write(packages + "tides/feeds.py",
+                   "READY = True\ntry:\n    import harbour_absent\nexcept ImportError:\n    pass\n");
+    workshop.write(packages + "tides-2.dist-info/METADATA",
+                   "Metadata-Version: 2.1\nName: tides\nVersion: 2\n");
+    workshop.write(packages + "tides-2.dist-info/RECORD", "tides/__init__.pyc,,\ntides/feeds.pyc,,\n");
+    workshop.shell("for f in quay '" + packages +
+                   "tides'; do /usr/bin/python3 -W ignore -m compileall -q -b \"$f\"; "
+                   "rm -r \"$f\"/*.py; done");
+    auto built = workshop.omnistasis({"build", "main.py", "--compress", "fast", "--runtime", ".venv"});
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    auto run = workshop.shell("mkdir away; mv quay .venv away; ./out/linux-x86_64/main");
+    INFO(run.err);
+    CHECK(run.out == "('colorsys', 'wave') chunk __init__.pyc\n");
+    CHECK(run.exit_code == 1);
+    CHECK(run.err.find("/app/quay/__init__.pyc\", line 3, in fail\n") != std::string::npos);
+    // That of another version is told, with its file.
+    workshop.shell(
+        "mv away/quay away/.venv .; printf 'abc\\n' | dd of=quay/inner.pyc conv=notrunc 2>/dev/null");
+    auto other = workshop.omnistasis({"build", "main.py", "--runtime", ".venv"});
+    CHECK(other.exit_code == 3);
+    CHECK(other.err.find("it is bytecode of another version than 3.11") != std::string::npos);
+    CHECK(other.err.find("quay/inner.pyc") != std::string::npos);
+}
+
 TEST_CASE("absolute paths of the project in its own code lead into the tree") {
     Workshop workshop("absolute");
     workshop.write("flags/a.txt", "fog signal\n");

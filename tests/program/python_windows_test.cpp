@@ -52,6 +52,11 @@ bool has_all() {
     return true;
 }
 
+/// An interpreter of another version, as far as it is asked.
+constexpr const char* other_interpreter =
+    "#!/bin/sh\n[ \"$1\" = -c ] || exec /usr/bin/python3 \"$@\"\n"
+    "exec /usr/bin/python3 -c \"import sys; sys.version_info = (3, 10, 1, 'final', 0)\n$2\" \"$3\"\n";
+
 } // namespace
 
 TEST_CASE("a Python application for Windows does there what its source does") {
@@ -175,6 +180,43 @@ TEST_CASE("a library that was compiled when its runtime was added gives the same
     CHECK(yard.shell("cmp -s one/main.exe three/main.exe").exit_code == 1);
 }
 
+TEST_CASE("a Python for Windows with its library in a zip, as bytecode, is built from") {
+    if (!has_all()) return;
+    Yard yard("zipped library");
+    yard.write("app/main.py",
+               "import email.message, json, sqlite3, quay\n"
+               "print(json.dumps(quay.NAMES), json.__file__[-17:], sqlite3.sqlite_version > '3')\n");
+    yard.write("app/quay.py", "import importlib\nNAMES = [importlib.import_module('colorsys').__name__]\n");
+    REQUIRE(
+        yard.shell(
+                "mkdir small; cd small; from='" OTHER_RUNTIMES "/python-windows-x86_64'; "
+                "cp \"$from\"/*.exe \"$from\"/*.dll \"$from\"/DLLs/* .; rm -f tcl86t.dll tk86t.dll "
+                "_tkinter.pyd; cp -r \"$from/Lib\" ../lib; cd ../lib; "
+                "/usr/bin/python3 -m compileall -q -b -d '' . >/dev/null 2>&1; find . -name '*.py' -delete; "
+                "find . -name '*.pyc' | zip -q ../small/python311.zip -@; "
+                "printf 'python311.zip\\n.\\n' > ../small/python311._pth")
+            .exit_code == 0);
+    ProgramOutput added = yard.here("runtimes add small");
+    INFO(added.out << added.err);
+    REQUIRE(added.exit_code == 0);
+    CHECK(has(added.out, "python 3.11.9 for windows-x86_64"));
+    CHECK(has(added.err, "its library is bytecode alone"));
+    CHECK(has(added.err, "it has no tkinter"));
+    yard.make_prefix();
+    ProgramOutput built = yard.build("--out one");
+    INFO(built.out << built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(built.err.empty());
+    CHECK(yard.wine("one/main.exe").out == "[\"colorsys\"] json\\__init__.pyc True\nexit 0\n");
+    // Without an interpreter that reads it nothing can be built.
+    yard.write("bin/python3", other_interpreter);
+    ProgramOutput alone =
+        yard.shell("chmod +x bin/python3; export PATH=\"$PWD/bin\" OMNISTASIS_RUNTIMES=\"$PWD/stock\"; " +
+                   std::string(test::quoted_program) + " build app/main.py --target windows-x86_64");
+    CHECK(alone.exit_code == 4);
+    CHECK(has(alone.err, "there is no Python 3.11 on this machine"));
+}
+
 TEST_CASE("without an interpreter of the target's version the modules' sources go along") {
     if (!has_all()) return;
     Yard yard("sources");
@@ -190,11 +232,8 @@ if __name__ == "__main__":
     yard.write("app/quay.py",
                "# -*- coding: latin-1 -*-\n\"\"\"With \\\\.\"\"\"\nNAME = 'K\xe4i' \ndef square(number):\n"
                "    return number * number\n");
-    // An interpreter of another version, as far as it is asked; and no other on PATH.
-    yard.write("bin/python3",
-               "#!/bin/sh\n[ \"$1\" = -c ] || exec /usr/bin/python3 \"$@\"\n"
-               "exec /usr/bin/python3 -c \"import sys; sys.version_info = (3, 10, 1, 'final', 0)\n"
-               "$2\" \"$3\"\n");
+    // And no other on PATH.
+    yard.write("bin/python3", other_interpreter);
     yard.shell("chmod +x bin/python3");
     REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
     yard.make_prefix();
@@ -205,7 +244,7 @@ if __name__ == "__main__":
     REQUIRE(built.exit_code == 0);
     CHECK(has(built.err, "there is no Python 3.11 on this machine to compile with\n    effect all modules go "
                          "along as source text"));
-    CHECK_FALSE(has(built.err, "only compiled code goes along"));
+    CHECK_FALSE(has(built.err, "a source text is asked for"));
     std::string said = yard.wine("one/main.exe").out;
     CHECK(has(said, "square(number): False\n[9, 16]\nTraceback"));
     CHECK(has(said, "quay.py\", line 5, in square\n    return number * number\n"));
@@ -472,11 +511,15 @@ TEST_CASE("Pythons of other systems that are not whole are refused") {
     ProgramOutput added = yard.here("runtimes add broken");
     CHECK(added.exit_code == 3);
     CHECK(has(added.err, "its standard library is not there"));
-    // Others are not what a trace can read.
-    yard.shell("touch broken/python311.zip");
+    // A zip that is none, and one without a library.
+    yard.write("broken/python311.zip", "PK");
     ProgramOutput packed = yard.here("runtimes add broken");
     CHECK(packed.exit_code == 3);
-    CHECK(has(packed.err, "its standard library is packed without sources (python311.zip)"));
+    CHECK(has(packed.err, "python311.zip"));
+    yard.shell("cd broken; rm python311.zip; zip -q python311.zip python.exe");
+    ProgramOutput empty = yard.here("runtimes add broken");
+    CHECK(empty.exit_code == 3);
+    CHECK(has(empty.err, "its standard library is not there"));
     yard.write("venv/pyvenv.cfg", "home = C:\\Users\\ana\\Python311\r\nversion = 3.11.9\r\n");
     yard.shell("mkdir venv/Scripts && cp '" OTHER_RUNTIMES
                "'/python-windows-x86_64/python.exe venv/Scripts/");

@@ -22,6 +22,7 @@ namespace {
 /// Where one keeps its parts; paths in the folder that it was found in.
 struct Layout {
     std::string problem{}, advice{}; ///< why nothing can be built with it, and what to do; empty: it can
+    std::string packed{};            ///< a zip with its library
     std::string root{};
     std::string program{};
     std::string image{};      ///< the program, or the library, that has the interpreter in it
@@ -81,13 +82,7 @@ std::optional<Layout> windows_layout(const fs::path& base, const std::string& ro
         base, {joined(root, "DLLs"), root.empty() ? "." : root, joined(root, "Lib"), joined(root, "lib")},
         {"_socket.pyd", "_ctypes.pyd"});
     std::string packed = fs::path(layout.image).stem().string() + ".zip";
-    if (layout.library.empty() && is_file(base / joined(root, packed))) {
-        layout.problem =
-            fmt::format("its standard library is packed without sources ({}), and they are what a "
-                        "trace reads",
-                        packed);
-        layout.advice = "add an installation; `omnistasis runtimes fetch python` brings one";
-    }
+    if (layout.library.empty() && is_file(base / joined(root, packed))) layout.packed = joined(root, packed);
     return layout;
 }
 
@@ -215,16 +210,23 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
                        kind.targets.empty() ? std::string() : kind.targets.front(), whole_of(layout.root)};
         one.problem = layout.problem;
         one.advice = layout.advice;
-        if (one.problem.empty() && layout.library.empty())
+        if (!layout.packed.empty()) {
+            one.packed = layout.packed;
+            one.unpacked = joined(layout.root, "Lib");
+        } else if (one.problem.empty() && layout.library.empty())
             one.problem = "its standard library is not there: no os.py in Lib or lib/python3.X";
         else if (one.problem.empty() && layout.extensions.empty())
             one.problem = "the compiled modules of its library are not there: no _socket.pyd in DLLs";
+        bool is_windows = layout.program.ends_with(".exe");
+        if (is_file(folder / layout.library / "os.pyc"))
+            one.remarks.push_back("its library is bytecode alone: builds need a Python of the same minor "
+                                  "version on this machine, which reads it");
         bool has_tk = is_file(folder / layout.extensions / "_tkinter.pyd");
+        if (!has_tk && is_windows && one.problem.empty()) one.remarks.push_back("it has no tkinter");
         if (has_tk && !is_folder(folder / layout.root / "tcl"))
             one.remarks.push_back("it has no scripts of Tcl: windows of tkinter can't be opened with it");
         if (kind.targets.empty() && one.problem.empty())
             one.problem = "its program is for a processor that is no target: 64 bits are needed";
-        bool is_windows = layout.program.ends_with(".exe");
         if (is_windows && one.problem.empty() && !is_file(folder / layout.root / "python3.dll"))
             one.remarks.push_back(
                 "it has no python3.dll: packages that are compiled for several versions (abi3) can't "

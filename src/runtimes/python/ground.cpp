@@ -33,7 +33,7 @@ Ground::Ground(Project of, Facts said, std::optional<Facts> said_here, Lore know
       search_path(whole_search_path()), finder(facts, search_path),
       installed(search_path,
                 marker_variables(facts.major, facts.minor, facts.micro, facts.platform, machine_of(facts))),
-      scans(scan_settings(), with), store(std::move(with)) {
+      scans(scan_settings(), with), sketches(facts.executable, helpers, with), store(std::move(with)) {
     if (said_here) here = std::make_unique<HostSide>(std::move(*said_here));
     scan_facts.major = facts.major;
     scan_facts.minor = facts.minor;

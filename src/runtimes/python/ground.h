@@ -1,6 +1,7 @@
 #pragma once
 
 #include "native/library_index.h"
+#include "runtimes/python/bytecode_sketches.h"
 #include "runtimes/python/entry.h"
 #include "runtimes/python/installed_distributions.h"
 #include "runtimes/python/lore.h"
@@ -147,6 +148,7 @@ struct Ground {
     ModuleFinder finder;
     InstalledDistributions installed;
     ScanCache scans;
+    BytecodeSketches sketches;
     std::shared_ptr<Store> store;
     ScanFacts scan_facts;
     WatchedNames watched;

@@ -161,11 +161,12 @@ void ModuleNeeds::note_surroundings(const Unit& unit, const ScanResult& scan, Ex
     if (scan.asks_for_source != 0 && !ground_.project.sources && ground_.facts.compiles())
         out.loose_ends.push_back(
             {.kind = "asks-for-source",
-             .what = "a source text is asked for, and only compiled code goes along",
+             .what = "a source text is asked for: the application's own sources go along",
              .file = unit.file,
              .line = scan.asks_for_source,
-             .effect = "the call fails with an OSError",
-             .advice = "set sources = true under [runtime] in omnistasis.toml if it is needed"});
+             .effect =
+                 "they can be read in the output; for modules of packages the call fails with an OSError",
+             .advice = "set sources = true under [runtime] in omnistasis.toml if those are needed, too"});
     for (const StringAt& path : scan.written_paths) {
         // A relative path is the caller's, unless the application starts in its own folder.
         bool is_relative = path.text.front() != '/';
@@ -230,8 +231,15 @@ std::optional<Scanned> ModuleNeeds::scanned_source(const Unit& unit) {
     facts.keeps_strings = !scanned.standard;
     facts.is_own = scanned.own;
     facts.file = unit.file;
-    auto result = ground_.scans.scan_file(unit.file, facts.is_main ? "__main__" : name,
-                                          package ? name : parent_of(name), facts);
+    const std::string own_name = facts.is_main ? "__main__" : name;
+    const std::string parent = package ? name : parent_of(name);
+    if (found.kind == FoundModule::Kind::bytecode) {
+        scanned.result = scan(ground_.sketches.of(unit.file), own_name, parent, facts);
+        // There is no text with such lines.
+        for (Request& request : scanned.result.requests) request.line = 0;
+        return scanned;
+    }
+    auto result = ground_.scans.scan_file(unit.file, own_name, parent, facts);
     if (!result) return std::nullopt;
     scanned.result = std::move(*result);
     return scanned;

@@ -75,7 +75,8 @@ std::filesystem::path ModuleStore::bytecode_file_of(const Source& source) const 
 /// The code in the bytecode file of a source, under the name that the source gets; empty where there is none,
 /// or the interpreter itself would not take it.
 std::string ModuleStore::from_bytecode_file(const Source& source) const {
-    if (source.own || !source.first_import.empty() || !source.file.ends_with(".py")) return {};
+    bool has_one = !source.own && source.first_import.empty() && source.file.ends_with(".py");
+    if (!has_one || !facts_.compiles()) return {};
     fs::path file = bytecode_file_of(source);
     bool settled = false;
     std::string stamp = file_stamp(file, &settled);
@@ -100,6 +101,23 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
     std::string code = canonical_marshal(bytes.substr(16), source.shown_as);
     if (settled) store_->keep(key, code);
     return code;
+}
+
+/// Code that has no source.
+ModuleStore::Compiled ModuleStore::from_bytecode(const Source& source) const {
+    auto content = MappedFile::open(source.file);
+    if (!content) return {{}, content.error().why, 0};
+    std::string_view bytes = content->text();
+    if (bytes.size() < 16 || bytes.substr(0, 4) != facts_.magic_bytes())
+        return {
+            {}, fmt::format("it is bytecode of another version than {}.{}", facts_.major, facts_.minor), 0};
+    std::string code = canonical_marshal(bytes.substr(16), source.shown_as);
+    if (code.empty()) return {{}, "the bytecode is damaged", 0};
+    return {std::move(code), {}, 0};
+}
+
+bool ModuleStore::is_bytecode(const Source& source) {
+    return source.first_import.empty() && source.file.ends_with(".pyc");
 }
 
 namespace {
@@ -144,6 +162,10 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
     std::vector<Compiled> results(sources.size());
     std::vector<std::string> keys(sources.size());
     oneapi::tbb::parallel_for(std::size_t(0), sources.size(), [&](std::size_t i) {
+        if (is_bytecode(sources[i])) {
+            results[i] = from_bytecode(sources[i]);
+            return;
+        }
         results[i].code = from_bytecode_file(sources[i]);
         if (!results[i].code.empty()) return;
         keys[i] = key_of(sources[i], interpreter);
@@ -315,7 +337,7 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
                 head.tuple(4);
                 head.number(static_cast<std::int64_t>(offset));
                 head.number(static_cast<std::int64_t>(module.code.size()));
-                head.boolean(module.unit.place.ends_with("/__init__.py"));
+                head.boolean(module.unit.place.find("/__init__.") != std::string::npos);
                 head.text(module.unit.place);
             };
             write_entry(module.unit.name);
@@ -369,6 +391,11 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::as_they_are(const std::v
     for (const Source& source : sources) {
         auto text = read_text(source.file);
         if (!text) return pass_on(text);
+        if (is_bytecode(source)) {
+            results.push_back(
+                {{}, "it is bytecode, and no interpreter of its version is on this machine", 0});
+            continue;
+        }
         // In front of whatever the first line is; line numbers stay.
         if (!source.first_import.empty()) text->insert(0, fmt::format("import {}; ", source.first_import));
         results.push_back({std::move(*text), "", 0});

@@ -98,6 +98,8 @@ class ModuleStore {
     std::string key_of(const Source& source, const std::string& interpreter) const;
     std::filesystem::path bytecode_file_of(const Source& source) const;
     std::string from_bytecode_file(const Source& source) const;
+    static bool is_bytecode(const Source& source);
+    Compiled from_bytecode(const Source& source) const;
     std::string from_twin(const Source& source) const;
     Result<void> compile_new(const std::vector<Source>& sources, const std::vector<std::size_t>& which,
                              std::vector<Compiled>& results, unsigned jobs, Observer& observer) const;

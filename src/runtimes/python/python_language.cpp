@@ -88,6 +88,14 @@ Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::
     auto facts =
         facts_of_files(*stocked, facts_of_version(minor_version(stocked->version), own, data / "python"));
     if (!facts) return facts;
+    if (!facts->compiles() && !is_file(facts->standard_library + "/os.py"))
+        return fail(ErrorKind::missing,
+                    fmt::format("there is no Python {}.{} on this machine", facts->major, facts->minor),
+                    stocked->folder.string(),
+                    "the library of that runtime is bytecode, which only such a one reads",
+                    fmt::format("omnistasis runtimes fetch python --target {2} --version {0}.{1}, or "
+                                "install python{0}.{1}",
+                                facts->major, facts->minor, host_target()));
     fs::path lock_file = lock_file_of(project);
     auto locked = read_lock(lock_file, target);
     if (!locked) return pass_on(locked);

@@ -82,6 +82,7 @@ Result<void> compile_library(const StockedRuntime& runtime, const Facts& own,
         if (file.ends_with(".py") && !is_passed_over(relative_to(file, facts->standard_library)))
             sources.push_back({file, file, 0, "", false});
     });
+    if (sources.empty()) return {}; // it is bytecode
     Silent observer;
     ModuleStore store(*facts, helpers, std::make_shared<Store>(staging->path() / "kept.sqlite"));
     auto compiled = store.compile(sources, std::max(1u, std::thread::hardware_concurrency()), observer);

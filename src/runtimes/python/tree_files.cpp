@@ -109,8 +109,9 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
             // The interpreter has the code of its frozen modules in itself.
             if (ground_.facts.frozen.contains(unit.name) && !unit.own) continue;
             // `encodings` is the first module that the interpreter looks for; ours comes in with it.
-            sources.push_back({unit.file, unit.place, optimize, unit.name == "encodings" ? "_omnistasis" : "",
-                               unit.own, twin_of(unit.file)});
+            bool is_first = unit.name == "encodings" && unit.place.ends_with(".py");
+            sources.push_back({unit.file, unit.place, optimize, is_first ? "_omnistasis" : "", unit.own,
+                               twin_of(unit.file)});
             modules.push_back(unit);
         }
     }
@@ -123,6 +124,8 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
         {(ground_.helpers / "boot.py").string(), "<frozen importlib._bootstrap_external>", 0, "", true});
     sources.push_back(
         {(ground_.helpers / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
+    // In the place of `encodings`, where that is bytecode alone.
+    sources.push_back({(ground_.helpers / "first.py").string(), sources[count].shown_as, 0, "", true});
 
     ModuleStore store(ground_.facts, ground_.helpers, ground_.store);
     auto compiled = compiles ? store.compile(sources, jobs, observer) : ModuleStore::as_they_are(sources);
@@ -150,8 +153,11 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
         }
         // It is looked for before our finder is there, so it stands in the tree as a file.
         if (modules[i].name == "encodings") {
-            files.push_back({modules[i].place + (compiles ? "c" : ""), store.module_file(code.code), 0644});
-            continue;
+            bool has_source = modules[i].place.ends_with(".py");
+            const std::string& first = has_source ? code.code : compiled->back().code;
+            files.push_back(
+                {modules[i].place + (compiles && has_source ? "c" : ""), store.module_file(first), 0644});
+            if (has_source) continue;
         }
         // Whoever lists folders or joins paths finds the module by its name. An own one can be run from
         // there: the interpreter takes bytecode whatever the file is called.

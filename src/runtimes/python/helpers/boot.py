@@ -624,6 +624,11 @@ def _tell_times(file):
     return main, end
 
 
+def run_stored(name, space):
+    """Runs the code that the store has of a module."""
+    exec(_code_at(INDEX[name], space["__file__"]), space)
+
+
 def called_function():
     """The function that the project's entry point names as module:function."""
     module, _, names = CONFIG["called"].partition(":")

@@ -1,0 +1,3 @@
+import _omnistasis
+
+_omnistasis.run_stored(__name__, globals())
