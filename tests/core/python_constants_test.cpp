@@ -315,7 +315,7 @@ TEST_CASE("each kind of known call is seen in a source") {
     CHECK(scanned("runpy.run_path(p)\n").runs_files == 1);
     CHECK(scanned("sys.modules['x'] = y\n").makes_modules);
     CHECK(texts(scanned("_sys.modules['charts.abc'] = y\n").registered) == Lines{"charts.abc"});
-    CHECK(texts(scanned("sys.modules[__name__ + '.abc'] = y\n").registered) == Lines{"harbour.abc"});
+    CHECK(texts(scanned("sys.modules[__name__ + '.abc'] = y\n").registered) == Lines{"harbour.tide.abc"});
     CHECK(scanned("x = sys.modules['charts.abc']\nsys.modules[name] = y\n").registered.empty());
     CHECK(scanned("subprocess.run([sys.executable])\n").restarts_itself);
 }
