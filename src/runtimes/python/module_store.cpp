@@ -54,8 +54,7 @@ std::string ModuleStore::key_of(const Source& source, const std::string& interpr
     auto content = file_hash(source.file, *store_);
     if (!content) return {};
     std::string subject = "bytecode " + interpreter;
-    for (const std::string& part : {source.shown_as, std::to_string(source.optimize), source.first_import})
-        subject += '\0' + part;
+    for (const std::string& part : {source.shown_as, std::to_string(source.optimize)}) subject += '\0' + part;
     subject += as_text(*content);
     return Store::key_of(subject);
 }
@@ -75,7 +74,7 @@ std::filesystem::path ModuleStore::bytecode_file_of(const Source& source) const 
 /// The code in the bytecode file of a source, under the name that the source gets; empty where there is none,
 /// or the interpreter itself would not take it.
 std::string ModuleStore::from_bytecode_file(const Source& source) const {
-    bool has_one = !source.own && source.first_import.empty() && source.file.ends_with(".py");
+    bool has_one = !source.own && source.file.ends_with(".py");
     if (!has_one || !facts_.compiles()) return {};
     fs::path file = bytecode_file_of(source);
     bool settled = false;
@@ -116,9 +115,7 @@ ModuleStore::Compiled ModuleStore::from_bytecode(const Source& source) const {
     return {std::move(code), {}, 0};
 }
 
-bool ModuleStore::is_bytecode(const Source& source) {
-    return source.first_import.empty() && source.file.ends_with(".pyc");
-}
+bool ModuleStore::is_bytecode(const Source& source) { return source.file.ends_with(".pyc"); }
 
 namespace {
 
@@ -156,9 +153,9 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::compile(const std::vecto
         auto hash = file_hash(real_path(file), *store_);
         return hash ? hex(*hash) : file_stamp(file);
     };
+    // That says its version, too; the runtime may be a later one.
     std::string interpreter =
-        fmt::format("{} {} {} {} {}", content_of("/proc/self/exe"), content_of(facts_.executable),
-                    facts_.major, facts_.minor, facts_.micro);
+        fmt::format("{} {}", content_of("/proc/self/exe"), content_of(facts_.executable));
     std::vector<Compiled> results(sources.size());
     std::vector<std::string> keys(sources.size());
     oneapi::tbb::parallel_for(std::size_t(0), sources.size(), [&](std::size_t i) {
@@ -204,8 +201,7 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
         std::string input;
         for (std::size_t at = first; at < last; ++at) {
             const Source& source = sources[which[at]];
-            for (const std::string& field :
-                 {source.file, source.shown_as, std::to_string(source.optimize), source.first_import})
+            for (const std::string& field : {source.file, source.shown_as, std::to_string(source.optimize)})
                 input += field + '\0';
         }
         auto output =
@@ -396,8 +392,6 @@ Result<std::vector<ModuleStore::Compiled>> ModuleStore::as_they_are(const std::v
                 {{}, "it is bytecode, and no interpreter of its version is on this machine", 0});
             continue;
         }
-        // In front of whatever the first line is; line numbers stay.
-        if (!source.first_import.empty()) text->insert(0, fmt::format("import {}; ", source.first_import));
         results.push_back({std::move(*text), "", 0});
     }
     return results;

@@ -51,8 +51,7 @@ class ModuleStore {
         std::string file;
         std::string shown_as; ///< the name in tracebacks before it is set at load
         int optimize = 0;
-        std::string first_import; ///< a module that is imported before anything else in it
-        bool own = false;         ///< it is being worked on: only its text tells what it is
+        bool own = false; ///< it is being worked on: only its text tells what it is
         /// Of another system's: what lies at its place on this machine, and may be the same text; empty:
         /// none.
         std::string twin{};

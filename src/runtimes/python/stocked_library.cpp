@@ -80,7 +80,7 @@ Result<void> compile_library(const StockedRuntime& runtime, const Facts& own,
     each_entry_below(facts->standard_library, [&](const fs::directory_entry& entry) {
         std::string file = entry.path().string();
         if (file.ends_with(".py") && !is_passed_over(relative_to(file, facts->standard_library)))
-            sources.push_back({file, file, 0, "", false});
+            sources.push_back({file, file, 0, false});
     });
     if (sources.empty()) return {}; // it is bytecode
     Silent observer;

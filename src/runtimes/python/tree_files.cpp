@@ -108,24 +108,19 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
         } else if (unit.kind == UnitKind::code) {
             // The interpreter has the code of its frozen modules in itself.
             if (ground_.facts.frozen.contains(unit.name) && !unit.own) continue;
-            // `encodings` is the first module that the interpreter looks for; ours comes in with it.
-            bool is_first = unit.name == "encodings" && unit.place.ends_with(".py");
-            sources.push_back({unit.file, unit.place, optimize, is_first ? "_omnistasis" : "", unit.own,
-                               twin_of(unit.file)});
+            sources.push_back({unit.file, unit.place, optimize, unit.own, twin_of(unit.file)});
             modules.push_back(unit);
         }
     }
-    // Besides the modules: our own two.
+    // Besides the modules: our own three.
     std::size_t count = sources.size();
     std::string library = ground_.places.library();
     // Under the name of the import system's own code: warnings and tracebacks pass over our frames as over
     // its.
-    sources.push_back(
-        {(ground_.helpers / "boot.py").string(), "<frozen importlib._bootstrap_external>", 0, "", true});
-    sources.push_back(
-        {(ground_.helpers / "main.py").string(), library + "/_omnistasis_main.py", 0, "", true});
-    // In the place of `encodings`, where that is bytecode alone.
-    sources.push_back({(ground_.helpers / "first.py").string(), sources[count].shown_as, 0, "", true});
+    std::string shown_as = "<frozen importlib._bootstrap_external>";
+    sources.push_back({(ground_.helpers / "boot.py").string(), shown_as, 0, true});
+    sources.push_back({(ground_.helpers / "main.py").string(), library + "/_omnistasis_main.py", 0, true});
+    sources.push_back({(ground_.helpers / "first.py").string(), shown_as, 0, true});
 
     ModuleStore store(ground_.facts, ground_.helpers, ground_.store);
     auto compiled = compiles ? store.compile(sources, jobs, observer) : ModuleStore::as_they_are(sources);
@@ -151,14 +146,11 @@ Result<std::vector<trace::MadeFile>> TreeFiles::make_files(const std::vector<Uni
                         fmt::format("{}:{}", sources[i].file, code.error_line), code.error,
                         fmt::format("leave it out with --exclude {} if it is not needed", modules[i].name));
         }
-        // It is looked for before our finder is there, so it stands in the tree as a file.
-        if (modules[i].name == "encodings") {
-            bool has_source = modules[i].place.ends_with(".py");
-            const std::string& first = has_source ? code.code : compiled->back().code;
-            files.push_back(
-                {modules[i].place + (compiles && has_source ? "c" : ""), store.module_file(first), 0644});
-            if (has_source) continue;
-        }
+        // The interpreter looks for it before our finder is there, so a file in its place brings that, and
+        // then runs the code that the store has of it.
+        if (modules[i].name == "encodings")
+            files.push_back({library + "/encodings/__init__" + ground_.module_suffix(),
+                             store.module_file(compiled->back().code), 0644});
         // Whoever lists folders or joins paths finds the module by its name. An own one can be run from
         // there: the interpreter takes bytecode whatever the file is called.
         bool runs_from_file = modules[i].own && !ground_.project.sources && !gathered_.reads_own_sources &&

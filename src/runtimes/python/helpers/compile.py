@@ -1,7 +1,7 @@
 """Compiles source files to code objects.
 
-Reads from standard input, for each file, four fields, each ended by a zero byte: source path, name in tracebacks,
-optimization level, module to import first or nothing.
+Reads from standard input, for each file, three fields, each ended by a zero byte: source path, name in tracebacks,
+optimization level.
 Writes to standard output, for each, a byte that says how it went ("c" code, "e" error), the length of what
 follows as 8 bytes, least first, and then the marshalled code, or the error's line, a zero byte and its message.
 
@@ -15,26 +15,15 @@ import warnings
 warnings.simplefilter("ignore")
 
 
-def with_first_import(text, module):
-    """The source with an import in front of everything but its docstring; line numbers stay."""
-    if not module:
-        return text
-    import ast
-
-    tree = ast.parse(text)
-    tree.body.insert(1 if ast.get_docstring(tree) else 0, ast.Import([ast.alias(module)], lineno=1, col_offset=0))
-    return ast.fix_missing_locations(tree)
-
-
 def main():
     out = sys.stdout.buffer
     fields = sys.stdin.buffer.read().split(b"\0")
-    for i in range(0, len(fields) - 3, 4):
-        path, name, level, first = (field.decode("utf-8", "surrogateescape") for field in fields[i : i + 4])
+    for i in range(0, len(fields) - 2, 3):
+        path, name, level = (field.decode("utf-8", "surrogateescape") for field in fields[i : i + 3])
         try:
             with open(path, "rb") as source:
                 text = source.read()
-            code = compile(with_first_import(text, first), name, "exec", dont_inherit=True, optimize=int(level))
+            code = compile(text, name, "exec", dont_inherit=True, optimize=int(level))
             kind, content = b"c", marshal.dumps(code)
         except (SyntaxError, ValueError, OSError, RecursionError, MemoryError) as error:
             message = getattr(error, "msg", None) or str(error) or type(error).__name__
