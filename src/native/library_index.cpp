@@ -30,11 +30,13 @@ LibraryIndex::LibraryIndex(const std::vector<std::string>& folders, bool any_cas
             if (is_any_library(entry.path().filename().string())) found.push_back(entry.path().string());
         });
         std::ranges::sort(found);
-        for (std::string& file : found) {
-            std::string name = fs::path(file).filename().string();
-            files_[any_case_ ? lower_case(name) : name].push_back(std::move(file));
-        }
+        for (const std::string& file : found) add(file);
     }
+}
+
+void LibraryIndex::add(const std::string& file) {
+    std::string name = fs::path(file).filename().string();
+    if (is_any_library(name)) files_[any_case_ ? lower_case(name) : name].push_back(file);
 }
 
 std::vector<std::string> LibraryIndex::all(const std::string& name) const {

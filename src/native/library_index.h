@@ -14,6 +14,9 @@ class LibraryIndex {
     /// `any_case`: names are compared as Windows does it. Folders in front are preferred.
     LibraryIndex(const std::vector<std::string>& folders, bool any_case);
 
+    /// Takes one more file, behind all others, if its name is a library's.
+    void add(const std::string& file);
+
     /// The library of a name that a file in the folder `beside` asks for: beside it, else the one that has
     /// most folders in common with it, and of those the one that lies highest; empty where there is none.
     std::string find(const std::string& name, const std::string& beside) const;

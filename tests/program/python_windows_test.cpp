@@ -217,6 +217,28 @@ TEST_CASE("a Python for Windows with its library in a zip, as bytecode, is built
     CHECK(has(alone.err, "there is no Python 3.11 on this machine"));
 }
 
+TEST_CASE("an own library for Windows may need one that lies in another own folder") {
+    if (!has_all()) return;
+    Yard yard("own libraries");
+    yard.write("bar.c", "__declspec(dllexport) int bar(void) { return 7; }\n");
+    yard.write("foo.c", "int bar(void); __declspec(dllexport) int foo(void) { return bar() + 1; }\n");
+    REQUIRE(
+        yard.shell(
+                "mkdir -p app/libs app/native; x86_64-w64-mingw32-gcc -shared -o app/libs/bar.dll bar.c "
+                "-Wl,--out-implib,bar.a && x86_64-w64-mingw32-gcc -shared -o app/native/foo.dll foo.c bar.a")
+            .exit_code == 0);
+    yard.write("app/main.py", "import ctypes, os\nhere = os.path.dirname(os.path.abspath(__file__))\n"
+                              "os.add_dll_directory(os.path.join(here, 'libs'))\n"
+                              "print(ctypes.CDLL(os.path.join(here, 'native', 'foo.dll')).foo())\n");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    ProgramOutput built = yard.build("--out one");
+    INFO(built.err);
+    REQUIRE(built.exit_code == 0);
+    CHECK(built.err.empty());
+    yard.make_prefix();
+    CHECK(yard.wine("one/main.exe").out == "8\nexit 0\n");
+}
+
 TEST_CASE("without an interpreter of the target's version the modules' sources go along") {
     if (!has_all()) return;
     Yard yard("sources");

@@ -1,6 +1,7 @@
 #include "runtimes/python/ground.h"
 
 #include "native/native_kind.h"
+#include "project/own_files.h"
 #include "support/letter_case.h"
 #include "support/near_match.h"
 #include "support/own_program.h"
@@ -99,6 +100,9 @@ const LibraryIndex& Ground::libraries() {
                 (!has_environment || relative_to(folder, facts.prefix).empty()))
                 folders.push_back(folder);
         libraries_ = LibraryIndex(folders, system_of(facts.target) == System::windows);
+        if (project.is_installed) return;
+        OwnFiles own = find_own_files(project);
+        for (const std::string& file : own.files) libraries_.add(own.folder + "/" + file);
     });
     return libraries_;
 }
@@ -143,6 +147,8 @@ std::optional<std::string> Ground::library_place(const std::string& file) const 
     for (const std::string& root : facts.search_path)
         if (!places.is_standard(root) && !relative_to(file, root).empty()) return places.of(file, root);
     if (is_for_host()) return std::nullopt;
+    std::string own = project.own_folder.string();
+    if (!relative_to(file, own).empty()) return places.of(file, own);
     if (!relative_to(file, facts.extensions).empty()) return places.of(file, facts.extensions);
     std::string inner = relative_to(file, facts.prefix);
     if (inner.empty()) inner = relative_to(file, facts.base_prefix);
