@@ -154,6 +154,13 @@ Result<void> inspect_one(const fs::path& file, const fs::path& shown, const Insp
     std::vector<Inspection> inspections;
     inspections.push_back(report::inspect_file(file.string(), loader));
     inspections.front().file = shown.string();
+    // Of another system's libraries this machine's loader knows nothing.
+    std::optional<native::HostLibraries> there;
+    if (const std::string& target = inspections.front().target; !target.empty() && target != host_target()) {
+        auto host = native::HostLibraries::read(installation.data, target);
+        if (!host) return pass_on(host);
+        report::count_host_libraries(inspections.front(), there.emplace(std::move(*host)));
+    }
     const Inspection& inspection = inspections.front();
     if (auto done = look_into(inspection, options); !done) return done;
     if (auto drawn = draw(inspections, file, options, around, installation); !drawn) return drawn;
@@ -161,17 +168,13 @@ Result<void> inspect_one(const fs::path& file, const fs::path& shown, const Insp
         say(stdout, "{}", report::inspections_document({report::inspection_json(inspection, names)}));
     } else {
         say(stdout, "{}", inspection_text(inspection, names, around.systems, options.verbose));
-        // Of another system's libraries this machine's loader knows nothing.
-        if (!inspection.target.empty() && inspection.target != host_target()) {
-            auto host = native::HostLibraries::read(installation.data, inspection.target);
-            if (!host) return pass_on(host);
-            for (const report::Lacking& one : report::lacking_libraries(inspection, *host))
+        if (there)
+            for (const report::Lacking& one : report::lacking_libraries(inspection, *there))
                 say(stdout, "  {}  {} asks for it, and neither the output nor the system has it\n",
                     styled(one.name, Style::error, STDOUT_FILENO),
                     one.asked_by.size() == 1
                         ? one.asked_by.front()
                         : fmt::format("{} and {} more", one.asked_by.front(), one.asked_by.size() - 1));
-        }
         if (options.verify) say(stdout, "  every hash is right\n");
         if (!options.figure.empty())
             say(stdout, "  drawn in {}\n", shown_path(fs::absolute(options.figure).string()));

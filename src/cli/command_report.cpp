@@ -137,6 +137,7 @@ Result<void> take_system(report::Facts& facts, const fs::path& executable,
     auto systems = native::known_systems(installation.data, facts.target);
     if (!host) return pass_on(host);
     if (!systems) return pass_on(systems);
+    report::count_host_libraries(inspection, *host);
     std::set<std::string> taken;
     for (const report::Inspection::NativeFile& file : inspection.native_files)
         for (const std::string& name : file.needed)

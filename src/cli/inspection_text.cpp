@@ -34,7 +34,7 @@ void add_oldest_system(std::string& out, const native::OldestSystem& oldest,
                              : fmt::format("Linux {}", native::version_text(oldest.kernel().version));
     if (const native::SystemNeed& system = oldest.system(); !system.version.empty())
         add(out, "  runs on {} or newer{}\n", system.name(),
-            system.file.empty() ? "" : fmt::format(", as {} says", system.file));
+            system.file.empty() ? "" : fmt::format(", as {}", system.cause()));
     if (oldest.brings_c_library() && !kernel.empty())
         add(out, "  runs on {} or newer with any C library or none: it brings its own\n", kernel);
     if (needs.empty()) return;

@@ -1,5 +1,6 @@
 #include "native/host_libraries.h"
 
+#include "native/oldest_system.h"
 #include "support/pattern.h"
 #include "support/toml.h"
 
@@ -31,9 +32,10 @@ Result<HostLibraries> HostLibraries::read(const std::filesystem::path& data, con
         for (const toml::node& node : *groups) {
             const toml::table& group = *node.as_table();
             std::string reason = group["reason"].value_or(std::string());
+            std::vector<int> since = parse_version(group["since"].value_or(std::string()));
             auto first = static_cast<std::ptrdiff_t>(entries.size());
             for (std::string& name : texts_of(group["libraries"]))
-                entries.push_back({std::move(name), reason});
+                entries.push_back({std::move(name), reason, since});
             if (group["c_library"].value_or(false)) {
                 c_library.family.assign(entries.begin() + first, entries.end());
                 c_library.loader = group["loader"].value_or(std::string());

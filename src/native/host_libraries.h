@@ -15,6 +15,7 @@ class HostLibraries {
     struct Entry {
         std::string pattern; ///< a library name, with `*` for any text
         std::string reason;
+        std::vector<int> since{}; ///< the first version of the system that has it; empty: all that are known
     };
 
     /// Reads `<data>/hosts/<target>.toml` (docs/host-libraries.md).

@@ -20,22 +20,6 @@ constexpr std::uint64_t most_symbols = 1u << 18;
 constexpr std::uint64_t longest_version_name = 500;
 constexpr unsigned most_notes = 1024;
 
-std::vector<int> parse_version(std::string_view text) {
-    std::vector<int> parts;
-    parts.reserve(3);
-    while (!text.empty()) {
-        int number = 0;
-        auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
-        if (error != std::errc()) return {};
-        parts.push_back(number);
-        text.remove_prefix(static_cast<std::size_t>(end - text.data()));
-        if (text.empty()) break;
-        if (text.front() != '.') return {};
-        text.remove_prefix(1);
-    }
-    return parts;
-}
-
 /// A symbol that a file takes at a version, by the version's number: .gnu.version has one for each symbol.
 std::string symbol_of_version(const ElfFile& elf, ByteSpan content, std::uint16_t number) {
     ByteView view(content, elf.little_endian);
@@ -88,6 +72,22 @@ std::vector<int> kernel_of(const ElfFile& elf, ByteSpan content) {
 
 } // namespace
 
+std::vector<int> parse_version(std::string_view text) {
+    std::vector<int> parts;
+    parts.reserve(3);
+    while (!text.empty()) {
+        int number = 0;
+        auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+        if (error != std::errc()) return {};
+        parts.push_back(number);
+        text.remove_prefix(static_cast<std::size_t>(end - text.data()));
+        if (text.empty()) break;
+        if (text.front() != '.') return {};
+        text.remove_prefix(1);
+    }
+    return parts;
+}
+
 std::string version_text(const std::vector<int>& version) {
     std::string text;
     for (int part : version) text += fmt::format("{}{}", text.empty() ? "" : ".", part);
@@ -115,26 +115,39 @@ void OldestSystem::add(const std::string& name, const ElfFile& elf, ByteSpan con
 
 void OldestSystem::add(const std::string& name, const MachFile& file) {
     for (const MachImage& image : file.images)
-        if (auto version = parse_version(image.oldest_system);
-            image.platform == "macos" && version > system_.version)
-            system_ = {name, std::move(version), false};
+        if (image.platform == "macos") add({name, parse_version(image.oldest_system), false});
 }
 
 void OldestSystem::add(const std::string& name, const PeFile& file) {
-    if (std::vector<int> version{file.oldest_major, file.oldest_minor}; version > system_.version)
-        system_ = {name, std::move(version), true};
+    add({name, {file.oldest_major, file.oldest_minor}, true});
+}
+
+void OldestSystem::add(SystemNeed need) {
+    if (need.version > system_.version) system_ = std::move(need);
+}
+
+std::string SystemNeed::cause() const {
+    if (file.empty()) return {};
+    return library.empty() ? file + " says" : fmt::format("{} asks for {}", file, library);
 }
 
 std::string SystemNeed::name() const {
     if (!is_windows) return "macOS " + version_text(version);
-    static const std::map<std::vector<int>, std::string> names{
-        {{6, 0}, "Vista"}, {{6, 1}, "7"}, {{6, 2}, "8"}, {{6, 3}, "8.1"}, {{10, 0}, "10"}};
+    static const std::map<std::vector<int>, std::string> names{{{6, 0}, "Vista"},
+                                                               {{6, 1}, "7"},
+                                                               {{6, 2}, "8"},
+                                                               {{6, 3}, "8.1"},
+                                                               {{10, 0}, "10"},
+                                                               {{10, 0, 15063}, "10 1703"},
+                                                               {{10, 0, 16299}, "10 1709"},
+                                                               {{10, 0, 18362}, "10 1903"},
+                                                               {{10, 0, 19041}, "10 2004"}};
     auto known = names.find(version);
     return "Windows " + (known == names.end() ? version_text(version) : known->second);
 }
 
 void OldestSystem::add(const OldestSystem& other) {
-    if (other.system_.version > system_.version) system_ = other.system_;
+    add(other.system_);
     needs_.insert(needs_.end(), other.needs_.begin(), other.needs_.end());
     if (other.kernel_.version > kernel_.version) kernel_ = other.kernel_;
     brings_c_library_ |= other.brings_c_library_;

@@ -29,9 +29,12 @@ struct SystemNeed {
     std::string file;
     std::vector<int> version; ///< macOS 14.7 is {14, 7}, Windows 7 {6, 1}; empty where no file says it
     bool is_windows = false;
+    std::string library{}; ///< a later one of the system's, from which it follows; empty: the header says it
 
-    /// "macOS 14.7", "Windows 7"
+    /// "macOS 14.7", "Windows 7", "Windows 10 1903"
     std::string name() const;
+    /// "X.dll says", "X.dll asks for icu.dll"; empty where no file is known
+    std::string cause() const;
 };
 
 /// How old a system may be that files run on: by the versioned symbols that they take from the C library's
@@ -44,6 +47,7 @@ class OldestSystem {
 
     void add(const std::string& name, const MachFile& file);
     void add(const std::string& name, const PeFile& file);
+    void add(SystemNeed need);
 
     /// Adds all that another has seen.
     void add(const OldestSystem& other);
@@ -66,6 +70,9 @@ class OldestSystem {
     SystemNeed system_;
     bool brings_c_library_ = false;
 };
+
+/// {2, 34} of "2.34"; empty where that is no version.
+std::vector<int> parse_version(std::string_view text);
 
 /// "2.34"
 std::string version_text(const std::vector<int>& version);

@@ -11,8 +11,8 @@ namespace omnistasis::native {
 /// by name (dlopen); each once, sorted. Names without a version number are left out: those are for linking.
 std::vector<std::string> opened_names(ByteSpan file);
 
-/// The same of a file for Windows or macOS: names that end with `.dll` or `.dylib`, as texts of one or two bytes
-/// a character.
+/// The same of a file for Windows or macOS: names that end with `.dll` or `.dylib`, as texts of one or two
+/// bytes a character.
 std::vector<std::string> opened_names_elsewhere(ByteSpan file);
 
 } // namespace omnistasis::native

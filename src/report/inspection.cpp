@@ -375,6 +375,14 @@ void inspect_folder(const fs::path& folder, const native::LoaderModel& loader,
     work.wait();
 }
 
+void count_host_libraries(Inspection& output, const native::HostLibraries& host) {
+    for (const Inspection::NativeFile& file : output.native_files)
+        for (const std::string& name : file.needed)
+            if (const auto* entry = host.find(name); entry != nullptr && !entry->since.empty())
+                output.oldest.add(
+                    {file.place, entry->since, system_of(output.target) == System::windows, name});
+}
+
 std::vector<Lacking> lacking_libraries(const Inspection& output, const native::HostLibraries& host) {
     std::set<std::string> there;
     for (const Inspection::NativeFile& file : output.native_files)

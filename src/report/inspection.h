@@ -56,6 +56,9 @@ std::string architecture_of(const Inspection& inspection);
 void inspect_folder(const fs::path& folder, const native::LoaderModel& loader,
                     const std::function<void(Inspection&&)>& take);
 
+/// Adds what follows for the oldest system from the host libraries that files of an output ask for.
+void count_host_libraries(Inspection& output, const native::HostLibraries& host);
+
 /// A library that files of an output ask for, and that is neither in it nor its system's.
 struct Lacking {
     std::string name;

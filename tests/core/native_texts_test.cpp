@@ -5,6 +5,7 @@
 #include "native/library_weight.h"
 #include "native/oldest_system.h"
 #include "native/opened_names.h"
+#include "report/inspection.h"
 #include "support/json.h"
 #include "support/json_field.h"
 #include "support/near_match.h"
@@ -112,6 +113,27 @@ TEST_CASE("the installed lists can be read for every target") {
         CHECK(std::ranges::is_sorted(*systems, {}, &KnownSystem::version));
     }
     CHECK_FALSE(HostLibraries::read(DATA_FOLDER, "amiga-m68k"));
+}
+
+TEST_CASE("a later library of Windows says how old that may be") {
+    auto host = HostLibraries::read(DATA_FOLDER, "windows-x86_64");
+    REQUIRE(host);
+    CHECK(host->find("icu.dll")->since == std::vector<int>{10, 0, 18362});
+    CHECK(host->find("kernel32.dll")->since.empty());
+    report::Inspection output;
+    output.target = "windows-x86_64";
+    output.native_files = {{"quay.dll", {"icuuc.dll", "kernel32.dll"}}, {"tide.dll", {"icu.dll"}}};
+    PeFile launcher;
+    launcher.oldest_major = 10;
+    output.oldest.add("the launcher", launcher);
+    CHECK(output.oldest.system().name() == "Windows 10");
+    CHECK(output.oldest.system().cause() == "the launcher says");
+    report::count_host_libraries(output, *host);
+    CHECK(output.oldest.system().name() == "Windows 10 1903");
+    CHECK(output.oldest.system().cause() == "tide.dll asks for icu.dll");
+    OldestSystem sum;
+    sum.add(output.oldest);
+    CHECK(sum.system().version == std::vector<int>{10, 0, 18362});
 }
 
 TEST_CASE("a list of hosts that is wrong is a fault, with its file") {
