@@ -1,5 +1,6 @@
 // Python applications for Windows: the runtime from the stock, packages by the lock, runs under Wine.
 #include "logbook.h"
+#include "native/library_weight.h"
 #include "support/target_info.h"
 #include "workshop.h"
 
@@ -237,6 +238,49 @@ TEST_CASE("an own library for Windows may need one that lies in another own fold
     CHECK(built.err.empty());
     yard.make_prefix();
     CHECK(yard.wine("one/main.exe").out == "8\nexit 0\n");
+}
+
+TEST_CASE("what libraries for Windows bring along is weighed where they lie") {
+    if (!has_all()) return;
+    std::string folder = OTHER_RUNTIMES "/python-windows-x86_64/DLLs/";
+    auto find = [&](const std::string& name, const std::string&) {
+        return is_file(folder + name) ? folder + name : std::string();
+    };
+    auto size = [&](const std::string& name) { return fs::file_size(folder + name); };
+    CHECK(native::weight_of_new_libraries({folder + "_ssl.pyd"}, {}, find) ==
+          size("libssl-3.dll") + size("libcrypto-3.dll"));
+    CHECK(native::weight_of_new_libraries({folder + "_ssl.pyd"}, {folder + "_hashlib.pyd"}, find) ==
+          size("libssl-3.dll"));
+    CHECK(native::weight_of_new_libraries({folder + "_ssl.pyd", folder + "libssl-3.dll"}, {}, find) ==
+          size("libcrypto-3.dll"));
+}
+
+TEST_CASE("of a package's folder that lore knows its name alone brings nothing more for Windows") {
+    if (!has_all()) return;
+    Yard yard("known folders");
+    yard.write(
+        "small.c",
+        "__declspec(dllexport) const char* words[] = {\"PyImport_ImportModule\", \"Qt6\", \"charts\"};\n");
+    yard.shell("mkdir -p wheel/PyQt6/Qt6/qml wheel/PyQt6/charts wheel/PyQt6-6.dist-info; cd wheel; "
+               "x86_64-w64-mingw32-gcc -shared -o PyQt6/QtCore.pyd ../small.c; touch PyQt6/__init__.py; "
+               "echo 1 > PyQt6/Qt6/qml/Board.qml; echo 2 > PyQt6/charts/legend.dat; dd if=/dev/zero "
+               "of=PyQt6/Qt6/qml/large.dat bs=1M count=11 2>/dev/null; "
+               "printf 'Metadata-Version: 2.1\\nName: PyQt6\\nVersion: 6\\n' > PyQt6-6.dist-info/METADATA; "
+               "printf 'Wheel-Version: 1.0\\nTag: py3-none-win_amd64\\n' > PyQt6-6.dist-info/WHEEL; "
+               "for f in $(find . -type f); do echo \"${f#./},,\"; done > RECORD; echo "
+               "PyQt6-6.dist-info/RECORD,, >> RECORD; mv RECORD PyQt6-6.dist-info; mkdir ../wheels; "
+               "zip -qr ../wheels/PyQt6-6-py3-none-win_amd64.whl .");
+    yard.write("app/main.py", "import PyQt6.QtCore\n");
+    yard.write("app/requirements.txt", "PyQt6==6; sys_platform == 'win32'\n");
+    REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
+    ProgramOutput fetched = yard.here("packages fetch app/main.py --target windows-x86_64 --from wheels");
+    INFO(fetched.err);
+    REQUIRE(fetched.exit_code == 0);
+    REQUIRE(yard.build("--out one").exit_code == 0);
+    ProgramOutput inside = yard.here("inspect one/main.exe -v");
+    CHECK(has(inside.out, "PyQt6/QtCore.pyd"));
+    CHECK(has(inside.out, "PyQt6/charts/legend.dat"));
+    CHECK_FALSE(has(inside.out, "Board.qml"));
 }
 
 TEST_CASE("without an interpreter of the target's version the modules' sources go along") {

@@ -246,7 +246,11 @@ void Companions::carry_whole(const Distribution& distribution, const std::string
     for (const Part& part : parts)
         if (part.is_native) (files.contains(part.file) ? reached_natives : natives).push_back(part.file);
     if (native_size <= unreached_native_bound && !is_application)
-        native_size += native::weight_of_new_libraries(natives, reached_natives);
+        native_size += native::weight_of_new_libraries(
+            natives, reached_natives, [this](const std::string& name, const std::string& asking) {
+                return ground_.is_for_host() ? native::library_of_this_machine(name, asking)
+                                             : ground_.library_of_packages(base_name(name), asking);
+            });
     if (native_size > unreached_native_bound && !is_application)
         carried_.without_natives.insert(distribution.name);
     Reason whole{"goes along with its whole distribution, with", reached_by, 0, true};

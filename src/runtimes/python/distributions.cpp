@@ -168,7 +168,8 @@ std::vector<DistributionFile> files_of(const Distribution& distribution) {
             if (is_folder(path)) collect_files(path, files, 0);
             for (const FolderEntry& entry : list_folder(distribution.root))
                 if (!entry.is_folder && entry.name.starts_with(top + ".") &&
-                    (entry.name.ends_with(".py") || entry.name.ends_with(".so")))
+                    (entry.name.ends_with(".py") || entry.name.ends_with(".so") ||
+                     entry.name.ends_with(".pyd")))
                     files.push_back({distribution.root + "/" + entry.name, 0});
         }
     std::erase_if(files, [&](const DistributionFile& file) {

@@ -125,6 +125,18 @@ void ExtensionNeeds::want_names_in(const Unit& unit, const std::string& table, c
         }
 }
 
+/// Whether lore says what of a folder of a package goes along: then its name alone asks for no more of it.
+bool ExtensionNeeds::lore_knows_parts_of(const std::string& folder, const std::string& package) const {
+    std::string start = "{package}/" + folder + "/";
+    return std::ranges::any_of(ground_.lore, [&](const auto& entry) {
+        return top_of(entry.first) == package &&
+               std::ranges::any_of(entry.second.data, [&](const LoreData& data) {
+                   return std::ranges::any_of(
+                       data.from, [&](const std::string& from) { return from.starts_with(start); });
+               });
+    });
+}
+
 /// A word in a compiled module that is the name of a file or folder beside it.
 void ExtensionNeeds::want_named_data(const Unit& unit, const std::string& word, const Reason& reason,
                                      Expansion& out) {
@@ -137,7 +149,8 @@ void ExtensionNeeds::want_named_data(const Unit& unit, const std::string& word, 
     if (is_file(path) && !ground_.is_code_file(path)) {
         out.needs.push_back(
             {file_unit(kind_by_name(path), path, ground_.places.of(path, found.root)), names});
-    } else if (is_folder(path) && !is_there(path + "/__init__.py") && word.size() > 2) {
+    } else if (is_folder(path) && !is_there(path + "/__init__.py") && word.size() > 2 &&
+               !lore_knows_parts_of(word, top_of(unit.name))) {
         for (Unit& data : data_units(path, found.root, ground_.places))
             out.needs.push_back({std::move(data), names});
     }

@@ -41,7 +41,7 @@ std::string module_name_of(std::string_view inner) {
     std::size_t slash = inner.rfind('/');
     std::string_view file = inner.substr(slash == std::string_view::npos ? 0 : slash + 1);
     std::string_view stem = file.substr(0, file.find('.'));
-    if (!file.ends_with(".py") && !file.ends_with(".so")) return {};
+    if (!file.ends_with(".py") && !file.ends_with(".so") && !file.ends_with(".pyd")) return {};
     std::string name(slash == std::string_view::npos ? "" : inner.substr(0, slash));
     if (name.find('.') != std::string::npos) return {};
     std::ranges::replace(name, '/', '.');
