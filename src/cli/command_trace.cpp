@@ -114,11 +114,14 @@ void add_trace_command(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<JobOptions>();
     CLI::App* command = program.add_subcommand("trace", "find everything that the application needs");
     options->add_to(*command);
+    options->add_target_to(*command);
     command->footer("Examples:\n"
                     "  omnistasis trace tides.py\n"
                     "      modules, native libraries and data, and what could not be settled\n"
                     "  omnistasis trace --json | jq '.loose_ends'\n"
-                    "      the same for the project in this folder, for another program");
+                    "      the same for the project in this folder, for another program\n"
+                    "  omnistasis trace tides.py --target windows-x86_64\n"
+                    "      what it needs on Windows");
     command->callback([options, &exit_code] { exit_code = finish(run_trace(*options)); });
 }
 

@@ -74,11 +74,14 @@ void add_why_command(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("why", "tell why something is part of the application");
     command->add_option("NAME", options->name, "a module, a library or a file")->required()->option_text(" ");
     options->add_to(*command);
+    options->add_target_to(*command);
     command->footer("Examples:\n"
                     "  omnistasis why sqlite3 tides.py\n"
                     "      who imports it, from the entry point on\n"
                     "  omnistasis why libz.so.1\n"
-                    "      which file of the project in this folder needs the library");
+                    "      which file of the project in this folder needs the library\n"
+                    "  omnistasis why libssl-3.dll tides.py --target windows-x86_64\n"
+                    "      which file needs it on Windows");
     command->callback([options, &exit_code] { exit_code = finish(run_why(*options)); });
 }
 

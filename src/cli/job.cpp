@@ -59,6 +59,14 @@ void JobOptions::add_to(CLI::App& command) {
     command.add_flag("--json", json, "print the result as one JSON object");
 }
 
+void JobOptions::add_target_to(CLI::App& command) {
+    command
+        .add_option("--target", project.targets,
+                    "trace for this target (default: the project's first, else this machine's)")
+        ->option_text("TARGET")
+        ->expected(1);
+}
+
 Result<Job> load_job(const JobOptions& options) {
     auto project = load_project(options.project, settle_entry);
     if (!project) return pass_on(project);

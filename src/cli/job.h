@@ -26,6 +26,8 @@ struct JobOptions {
 
     /// Adds them to a command, with ENTRY.
     void add_to(CLI::App& command);
+    /// The option `--target` of commands that look at one.
+    void add_target_to(CLI::App& command);
 };
 
 /// A project that was traced.

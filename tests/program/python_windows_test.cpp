@@ -101,6 +101,12 @@ if __name__ == "__main__":
     std::string expected = "of Windows win32 [\"a b\", \"c\\\"d\", \"\"] main.py True\n49 None 0\n"
                            "[b'a', b'\"b'] 300\nA1\nexit 184\n"; // 3000, as far as a shell can say it
     CHECK(yard.wine("one/main.exe 'a b' 'c\"d' ''").out == expected);
+    CHECK(has(yard.here("why quay.of_windows app/main.py --target windows-x86_64").out,
+              "imports quay.of_windows"));
+    // From a folder of another machine.
+    yard.shell("mkdir -p 'prefix/dosdevices/unc/quay/shared files'; cp one/main.exe "
+               "'prefix/dosdevices/unc/quay/shared files/'");
+    CHECK(yard.wine("'\\\\quay\\shared files\\main.exe' 'a b' 'c\"d' ''").out == expected);
     yard.write(
         "board.svg",
         "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'><circle cx='4' cy='4' r='3'/></svg>");

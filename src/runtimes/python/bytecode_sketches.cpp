@@ -1,5 +1,6 @@
 #include "runtimes/python/bytecode_sketches.h"
 
+#include "support/byte_view.h"
 #include "support/file_hash.h"
 #include "support/own_program.h"
 #include "support/subprocess.h"
@@ -42,8 +43,7 @@ void BytecodeSketches::make(const std::string& folder) {
     std::string_view rest = output->out;
     for (const std::string& file : missing) {
         if (rest.size() < 8) return;
-        std::uint64_t size = 0;
-        for (std::size_t i = 8; i-- > 0;) size = size << 8 | static_cast<unsigned char>(rest[i]);
+        std::uint64_t size = ByteView(as_bytes(rest)).quad(0);
         if (size > rest.size() - 8) return;
         made_[file] = rest.substr(8, size);
         rest.remove_prefix(8 + size);

@@ -1,6 +1,7 @@
 #include "runtimes/python/module_store.h"
 
 #include "runtimes/python/marshal.h"
+#include "support/byte_view.h"
 #include "support/byte_writer.h"
 #include "support/file_hash.h"
 #include "support/first_failure.h"
@@ -28,12 +29,6 @@ constexpr std::size_t least_in_batch = 40, most_in_batch = 200;
 /// Own modules are cut into pieces of about this many bytes and more, so that a change in one is a small
 /// change.
 constexpr std::size_t own_piece = 32u << 10;
-
-std::uint64_t little_endian(std::string_view bytes) {
-    std::uint64_t value = 0;
-    for (std::size_t i = bytes.size(); i-- > 0;) value = value << 8 | static_cast<unsigned char>(bytes[i]);
-    return value;
-}
 
 template <typename Archive, typename Result> void visit_compiled(Archive& archive, Result& compiled) {
     archive.value(compiled.code);
@@ -93,9 +88,9 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
     // PEP 552: four words; a 0 says that the others are the source's time and size.
     std::string_view bytes = content->text();
     if (bytes.size() < 16 || hex(as_bytes(bytes.substr(0, 4))) != facts_.magic ||
-        little_endian(bytes.substr(4, 4)) != 0 ||
-        little_endian(bytes.substr(8, 4)) != static_cast<std::uint32_t>(status.st_mtime) ||
-        little_endian(bytes.substr(12, 4)) != static_cast<std::uint32_t>(status.st_size))
+        ByteView(as_bytes(bytes)).word(4) != 0 ||
+        ByteView(as_bytes(bytes)).word(8) != static_cast<std::uint32_t>(status.st_mtime) ||
+        ByteView(as_bytes(bytes)).word(12) != static_cast<std::uint32_t>(status.st_size))
         return {};
     std::string code = canonical_marshal(bytes.substr(16), source.shown_as);
     if (settled) store_->keep(key, code);
@@ -210,7 +205,7 @@ Result<void> ModuleStore::compile_new(const std::vector<Source>& sources,
         std::string_view rest = output->out;
         for (std::size_t at = first; at < last; ++at) {
             std::size_t i = which[at];
-            std::uint64_t size = rest.size() < 9 ? 0 : little_endian(rest.substr(1, 8));
+            std::uint64_t size = ByteView(as_bytes(rest)).quad(1);
             if (rest.size() < 9 || size > rest.size() - 9)
                 return fail(ErrorKind::missing, "the interpreter's compiler stopped", sources[i].file,
                             output->err.empty() ? fmt::format("exit code {}", output->exit_code)
