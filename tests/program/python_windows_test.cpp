@@ -261,32 +261,50 @@ TEST_CASE("what libraries for Windows bring along is weighed where they lie") {
           size("libcrypto-3.dll"));
 }
 
-TEST_CASE("of a package's folder that lore knows its name alone brings nothing more for Windows") {
+TEST_CASE("Qt for Windows comes with its plug-ins, and not with all that lies beside them") {
     if (!has_all()) return;
     Yard yard("known folders");
     yard.write(
         "small.c",
         "__declspec(dllexport) const char* words[] = {\"PyImport_ImportModule\", \"Qt6\", \"charts\"};\n");
-    yard.shell("mkdir -p wheel/PyQt6/Qt6/qml wheel/PyQt6/charts wheel/PyQt6-6.dist-info; cd wheel; "
-               "x86_64-w64-mingw32-gcc -shared -o PyQt6/QtCore.pyd ../small.c; touch PyQt6/__init__.py; "
-               "echo 1 > PyQt6/Qt6/qml/Board.qml; echo 2 > PyQt6/charts/legend.dat; dd if=/dev/zero "
-               "of=PyQt6/Qt6/qml/large.dat bs=1M count=11 2>/dev/null; "
-               "printf 'Metadata-Version: 2.1\\nName: PyQt6\\nVersion: 6\\n' > PyQt6-6.dist-info/METADATA; "
-               "printf 'Wheel-Version: 1.0\\nTag: py3-none-win_amd64\\n' > PyQt6-6.dist-info/WHEEL; "
-               "for f in $(find . -type f); do echo \"${f#./},,\"; done > RECORD; echo "
-               "PyQt6-6.dist-info/RECORD,, >> RECORD; mv RECORD PyQt6-6.dist-info; mkdir ../wheels; "
-               "zip -qr ../wheels/PyQt6-6-py3-none-win_amd64.whl .");
-    yard.write("app/main.py", "import PyQt6.QtCore\n");
-    yard.write("app/requirements.txt", "PyQt6==6; sys_platform == 'win32'\n");
+    REQUIRE(yard.shell("x86_64-w64-mingw32-gcc -shared -o small.dll small.c; mkdir wheels").exit_code == 0);
+    auto make_wheel = [&](const std::string& name, const std::string& files) {
+        yard.shell("mkdir -p '" + name + "/" + name + "-6.dist-info'; cd '" + name + "'; mkdir " + name +
+                   "; touch " + name + "/__init__.py; for f in " + files + "; do mkdir -p $(dirname " + name +
+                   "/$f); cp ../small.dll " + name + "/$f; done; dd if=/dev/zero of=" + name +
+                   "/large.dat bs=1M count=11 2>/dev/null; "
+                   "printf 'Metadata-Version: 2.1\nName: " +
+                   name + "\nVersion: 6\n' > " + name +
+                   "-6.dist-info/METADATA; "
+                   "printf 'Wheel-Version: 1.0\nTag: py3-none-win_amd64\n' > " +
+                   name +
+                   "-6.dist-info/WHEEL; "
+                   "for f in $(find . -type f) ./" +
+                   name +
+                   "-6.dist-info/RECORD; do echo \"${f#./},,\"; done > ../record; "
+                   "mv ../record " +
+                   name + "-6.dist-info/RECORD; zip -qr ../wheels/" + name + "-6-py3-none-win_amd64.whl .");
+    };
+    make_wheel("PyQt6",
+               "QtCore.pyd QtGui.pyd Qt6/qml/Board.qml Qt6/plugins/platforms/qwindows.dll charts/legend.dat");
+    make_wheel("PySide6",
+               "QtGui.pyd plugins/platforms/qwindows.dll plugins/designer/other.dll qml/Board.qml");
+    yard.write("app/main.py", "import PyQt6.QtCore, PyQt6.QtGui, PySide6.QtGui\n");
+    yard.write("app/requirements.txt",
+               "PyQt6==6; sys_platform == 'win32'\nPySide6==6; sys_platform == 'win32'\n");
     REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
     ProgramOutput fetched = yard.here("packages fetch app/main.py --target windows-x86_64 --from wheels");
     INFO(fetched.err);
     REQUIRE(fetched.exit_code == 0);
     REQUIRE(yard.build("--out one").exit_code == 0);
-    ProgramOutput inside = yard.here("inspect one/main.exe -v");
-    CHECK(has(inside.out, "PyQt6/QtCore.pyd"));
-    CHECK(has(inside.out, "PyQt6/charts/legend.dat"));
-    CHECK_FALSE(has(inside.out, "Board.qml"));
+    std::string inside = yard.here("inspect one/main.exe -v").out;
+    INFO(inside);
+    CHECK(has(inside, "PyQt6/QtCore.pyd"));
+    CHECK(has(inside, "PyQt6/Qt6/plugins/platforms/qwindows.dll"));
+    CHECK(has(inside, "PyQt6/charts/legend.dat"));
+    CHECK(has(inside, "PySide6/plugins/platforms/qwindows.dll"));
+    CHECK_FALSE(has(inside, "Board.qml"));
+    CHECK_FALSE(has(inside, "other.dll"));
 }
 
 TEST_CASE("without an interpreter of the target's version the modules' sources go along") {

@@ -29,7 +29,7 @@ std::pair<std::string, std::string> QmlModules::qml_root(const UnitIds& ids) {
         if (!ids.contains(std::string(binding) + ".QtQml")) continue;
         const FoundModule& found = ground_.finder.find(binding);
         for (const std::string& package : found.folders)
-            for (const char* inner : {"/Qt/qml", "/Qt6/qml", "/Qt5/qml"})
+            for (const char* inner : {"/Qt/qml", "/Qt6/qml", "/Qt5/qml", "/qml"})
                 if (is_folder(package + inner))
                     return {package + inner, ground_.places.of(package + inner, found.root)};
         std::string version = std::string_view(binding).ends_with('6') ? "qt6" : "qt5";
