@@ -117,14 +117,24 @@ Result<trace::FetchedPackages> TargetPackages::fetch(const std::vector<trace::Ne
     fs::path folder = staging->path();
     Fetch fetch(facts, *pip, folder, from);
     observer.step("fetching packages", needed.size());
-    std::vector<std::string> all, failed;
-    for (const trace::NeededPackage& one : needed) all.push_back(asked_for(one));
-    std::string trouble = fetch.download(all, folder);
-    if (!trouble.empty() && all.size() > 1) {
-        for (const std::string& one : all)
-            if (!fetch.download({one}, folder).empty()) failed.push_back(one);
-    } else if (!trouble.empty()) {
-        failed = all;
+    std::vector<std::string> rest, failed;
+    for (const trace::NeededPackage& one : needed) rest.push_back(asked_for(one));
+    std::string trouble;
+    // pip stops at the first that it does not find, and names it.
+    while (!rest.empty()) {
+        std::string said = fetch.download(rest, folder);
+        if (said.empty()) break;
+        if (trouble.empty()) trouble = said;
+        auto named =
+            std::ranges::find_if(rest, [&](const std::string& one) { return said.ends_with(" for " + one); });
+        if (named == rest.end()) {
+            std::erase_if(rest,
+                          [&](const std::string& one) { return fetch.download({one}, folder).empty(); });
+            std::ranges::move(rest, std::back_inserter(failed));
+            break;
+        }
+        failed.push_back(std::move(*named));
+        rest.erase(named);
     }
     std::erase_if(failed, [&](const std::string& one) { return fetch.build_pure(one); });
     // What another package requires may have a build of another version only that fits it, as its makers give
