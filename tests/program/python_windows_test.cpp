@@ -13,6 +13,11 @@ namespace {
 
 bool has(const std::string& text, const std::string& part) { return text.find(part) != std::string::npos; }
 
+/// An interpreter of another version, as far as it is asked.
+constexpr const char* other_interpreter =
+    "#!/bin/sh\n[ \"$1\" = -c ] || exec /usr/bin/python3 \"$@\"\n"
+    "exec /usr/bin/python3 -c \"import sys; sys.version_info = (3, 10, 1, 'final', 0)\n$2\" \"$3\"\n";
+
 struct Yard : Workshop {
     explicit Yard(const std::string& name) : Workshop("windows python " + name) {}
 
@@ -22,6 +27,12 @@ struct Yard : Workshop {
     }
     ProgramOutput build(const std::string& options) {
         return here("build app/main.py --target windows-x86_64 --compress fast " + options);
+    }
+    /// With an interpreter of another version, and no other on PATH.
+    ProgramOutput with_other_interpreter(const std::string& arguments) {
+        write("bin/python3", other_interpreter);
+        return shell("chmod +x bin/python3; export PATH=\"$PWD/bin\" OMNISTASIS_RUNTIMES=\"$PWD/stock\"; " +
+                     std::string(test::quoted_program) + " " + arguments);
     }
     /// Through pipes: of a file as a stream Wine makes nothing that Python could use.
     ProgramOutput wine(const std::string& command) {
@@ -52,11 +63,6 @@ bool has_all() {
     }
     return true;
 }
-
-/// An interpreter of another version, as far as it is asked.
-constexpr const char* other_interpreter =
-    "#!/bin/sh\n[ \"$1\" = -c ] || exec /usr/bin/python3 \"$@\"\n"
-    "exec /usr/bin/python3 -c \"import sys; sys.version_info = (3, 10, 1, 'final', 0)\n$2\" \"$3\"\n";
 
 } // namespace
 
@@ -216,10 +222,7 @@ TEST_CASE("a Python for Windows with its library in a zip, as bytecode, is built
     CHECK(built.err.empty());
     CHECK(yard.wine("one/main.exe").out == "[\"colorsys\"] json\\__init__.pyc True\nexit 0\n");
     // Without an interpreter that reads it nothing can be built.
-    yard.write("bin/python3", other_interpreter);
-    ProgramOutput alone =
-        yard.shell("chmod +x bin/python3; export PATH=\"$PWD/bin\" OMNISTASIS_RUNTIMES=\"$PWD/stock\"; " +
-                   std::string(test::quoted_program) + " build app/main.py --target windows-x86_64");
+    ProgramOutput alone = yard.with_other_interpreter("build app/main.py --target windows-x86_64");
     CHECK(alone.exit_code == 4);
     CHECK(has(alone.err, "there is no Python 3.11 on this machine"));
 }
@@ -322,14 +325,10 @@ if __name__ == "__main__":
     yard.write("app/quay.py",
                "# -*- coding: latin-1 -*-\n\"\"\"With \\\\.\"\"\"\nNAME = 'K\xe4i' \ndef square(number):\n"
                "    return number * number\n");
-    // And no other on PATH.
-    yard.write("bin/python3", other_interpreter);
-    yard.shell("chmod +x bin/python3");
     REQUIRE(yard.here("runtimes add '" OTHER_RUNTIMES "/python-windows-x86_64'").exit_code == 0);
     yard.make_prefix();
     std::string build = "build app/main.py --target windows-x86_64 --compress fast --out one";
-    ProgramOutput built = yard.shell("export PATH=\"$PWD/bin\" OMNISTASIS_RUNTIMES=\"$PWD/stock\"; " +
-                                     std::string(test::quoted_program) + " " + build);
+    ProgramOutput built = yard.with_other_interpreter(build);
     INFO(built.out << built.err);
     REQUIRE(built.exit_code == 0);
     CHECK(has(built.err, "there is no Python 3.11 on this machine to compile with\n    effect all modules go "

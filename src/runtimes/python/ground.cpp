@@ -1,7 +1,6 @@
 #include "runtimes/python/ground.h"
 
 #include "native/native_kind.h"
-#include "project/own_files.h"
 #include "support/letter_case.h"
 #include "support/near_match.h"
 #include "support/own_program.h"
@@ -87,6 +86,11 @@ std::string Ground::program_place() const {
                : place;
 }
 
+const OwnFiles& Ground::own_files() {
+    std::call_once(own_files_read_, [this] { own_files_ = find_own_files(project); });
+    return own_files_;
+}
+
 const LibraryIndex& Ground::libraries() {
     std::call_once(libraries_read_, [this] {
         if (is_for_host()) return;
@@ -101,8 +105,7 @@ const LibraryIndex& Ground::libraries() {
                 folders.push_back(folder);
         libraries_ = LibraryIndex(folders, system_of(facts.target) == System::windows);
         if (project.is_installed) return;
-        OwnFiles own = find_own_files(project);
-        for (const std::string& file : own.files) libraries_.add(own.folder + "/" + file);
+        for (const std::string& file : own_files().files) libraries_.add(own_files().folder + "/" + file);
     });
     return libraries_;
 }

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "native/library_index.h"
+#include "project/own_files.h"
 #include "runtimes/python/bytecode_sketches.h"
 #include "runtimes/python/entry.h"
 #include "runtimes/python/installed_distributions.h"
@@ -126,7 +127,9 @@ struct Ground {
     bool want_opened_library(const std::string& name, const Reason& reason, Expansion& out);
     /// The place of a library that belongs to a package or, for another system, to the runtime.
     std::optional<std::string> library_place(const std::string& file) const;
-    /// The libraries that the runtime and the packages for another system bring.
+    /// The files in the application's folder, looked through once.
+    const OwnFiles& own_files();
+    /// The libraries that the runtime, the packages and the application itself have for another system.
     const LibraryIndex& libraries();
     /// Of those the one that `file` means: beside it, of its own distribution, of one that this requires,
     /// else the nearest; empty where there is none.
@@ -163,7 +166,8 @@ struct Ground {
     const Distribution* application = nullptr; ///< that the entry, an installed command, starts
 
   private:
-    std::once_flag libraries_read_;
+    std::once_flag libraries_read_, own_files_read_;
+    OwnFiles own_files_;
     LibraryIndex libraries_;
     std::vector<std::string> whole_search_path() const;
     std::string scan_settings() const;

@@ -66,6 +66,16 @@ std::filesystem::path ModuleStore::bytecode_file_of(const Source& source) const 
            fmt::format("{}.cpython-{}{}{}.pyc", path.stem().string(), facts_.major, facts_.minor, level);
 }
 
+std::string ModuleStore::dated_header(const std::string& source) const {
+    struct stat status {};
+    if (::stat(source.c_str(), &status) != 0) return {};
+    std::string header = facts_.magic_bytes();
+    put_little(header, 0, 4);
+    put_little(header, static_cast<std::uint32_t>(status.st_mtime), 4);
+    put_little(header, static_cast<std::uint32_t>(status.st_size), 4);
+    return header;
+}
+
 /// The code in the bytecode file of a source, under the name that the source gets; empty where there is none,
 /// or the interpreter itself would not take it.
 std::string ModuleStore::from_bytecode_file(const Source& source) const {
@@ -81,18 +91,13 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
         Store::key_of(fmt::format("bytecode file {} {} {} {} {}\n{}", own_program_stamp(), facts_.magic,
                                   stamp, file_stamp(source.file), file.string(), source.shown_as));
     if (auto known = store_->find(key)) return *known;
-    struct stat status {};
     // A new one for the same source is no other code.
     auto content = MappedFile::open(file, false);
-    if (!content || ::stat(source.file.c_str(), &status) != 0) return {};
-    // PEP 552: four words; a 0 says that the others are the source's time and size.
+    if (!content) return {};
     std::string_view bytes = content->text();
-    if (bytes.size() < 16 || hex(as_bytes(bytes.substr(0, 4))) != facts_.magic ||
-        ByteView(as_bytes(bytes)).word(4) != 0 ||
-        ByteView(as_bytes(bytes)).word(8) != static_cast<std::uint32_t>(status.st_mtime) ||
-        ByteView(as_bytes(bytes)).word(12) != static_cast<std::uint32_t>(status.st_size))
-        return {};
-    std::string code = canonical_marshal(bytes.substr(16), source.shown_as);
+    std::string header = dated_header(source.file);
+    if (header.empty() || !bytes.starts_with(header)) return {};
+    std::string code = canonical_marshal(bytes.substr(header.size()), source.shown_as);
     if (settled) store_->keep(key, code);
     return code;
 }
@@ -380,13 +385,13 @@ ModuleStore::Packed ModuleStore::pack(std::vector<Module> modules, const std::ve
 Result<std::vector<ModuleStore::Compiled>> ModuleStore::as_they_are(const std::vector<Source>& sources) {
     std::vector<Compiled> results;
     for (const Source& source : sources) {
-        auto text = read_text(source.file);
-        if (!text) return pass_on(text);
         if (is_bytecode(source)) {
             results.push_back(
                 {{}, "it is bytecode, and no interpreter of its version is on this machine", 0});
             continue;
         }
+        auto text = read_text(source.file);
+        if (!text) return pass_on(text);
         results.push_back({std::move(*text), "", 0});
     }
     return results;

@@ -89,6 +89,10 @@ class ModuleStore {
     /// source itself.
     std::string module_file(const std::string& code) const;
 
+    /// What a bytecode file begins with that is of a source as that is now (PEP 552): four words, a 0 and the
+    /// source's time and size behind the version's. Empty where there is no such source.
+    std::string dated_header(const std::string& source) const;
+
   private:
     const Facts& facts_;
     std::filesystem::path helpers_;

@@ -3,7 +3,6 @@
 #include "runtimes/python/own_needs.h"
 
 #include "project/assets.h"
-#include "project/own_files.h"
 #include "runtimes/python/package_data.h"
 #include "support/system_packages.h"
 #include "trace/own_ends.h"
@@ -221,7 +220,7 @@ void OwnNeeds::want_installed_files(Expansion& out) {
 void OwnNeeds::want_own_files(Expansion& out) {
     if (!ground_.project.own_files) return;
     if (ground_.project.is_installed) return want_installed_files(out);
-    OwnFiles own = find_own_files(ground_.project);
+    const OwnFiles& own = ground_.own_files();
     std::ranges::move(trace::loose_ends_of(own), std::back_inserter(out.loose_ends));
     Reason lies{"lies in the application's folder", own.folder, 0, true};
     for (const std::string& inner : own.files) {

@@ -93,9 +93,7 @@ Result<Facts> foreign_facts(const Project& project, const Facts& own, const fs::
                     fmt::format("there is no Python {}.{} on this machine", facts->major, facts->minor),
                     stocked->folder.string(),
                     "the library of that runtime is bytecode, which only such a one reads",
-                    fmt::format("omnistasis runtimes fetch python --target {2} --version {0}.{1}, or "
-                                "install python{0}.{1}",
-                                facts->major, facts->minor, host_target()));
+                    how_to_get_compiler(*facts));
     fs::path lock_file = lock_file_of(project);
     auto locked = read_lock(lock_file, target);
     if (!locked) return pass_on(locked);

@@ -2,13 +2,11 @@
 
 #include "runtimes/python/foreign_runtime.h"
 #include "runtimes/python/module_store.h"
-#include "support/byte_writer.h"
 #include "support/subprocess.h"
 
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
-#include <sys/stat.h>
 #include <thread>
 
 namespace omnistasis::python {
@@ -36,17 +34,6 @@ struct Silent : Observer {
     void advance(std::size_t) override {}
 };
 
-/// Four words in front of the code (PEP 552), with the source's time and size.
-std::string header_of(const std::string& source, const Facts& facts) {
-    struct stat status {};
-    if (::stat(source.c_str(), &status) != 0) return {};
-    std::string header = facts.magic_bytes();
-    put_little(header, 0, 4);
-    put_little(header, static_cast<std::uint32_t>(status.st_mtime), 4);
-    put_little(header, static_cast<std::uint32_t>(status.st_size), 4);
-    return header;
-}
-
 } // namespace
 
 Facts facts_of_version(const std::string& minor, const Facts& own, const fs::path& helpers) {
@@ -60,6 +47,12 @@ Facts facts_of_version(const std::string& minor, const Facts& own, const fs::pat
     Facts facts;
     facts.codecs = own.codecs;
     return facts;
+}
+
+std::string how_to_get_compiler(const Facts& facts) {
+    return fmt::format("omnistasis runtimes fetch python --target {2} --version {0}.{1}, or install "
+                       "python{0}.{1}",
+                       facts.major, facts.minor, host_target());
 }
 
 std::filesystem::path bytecode_folder_of(const StockedRuntime& runtime) {
@@ -93,7 +86,7 @@ Result<void> compile_library(const StockedRuntime& runtime, const Facts& own,
         fs::path file = made / (relative_to(sources[i].file, facts->standard_library) + "c");
         std::error_code failed;
         fs::create_directories(file.parent_path(), failed);
-        auto written = write_atomically(file, header_of(sources[i].file, *facts) + (*compiled)[i].code);
+        auto written = write_atomically(file, store.dated_header(sources[i].file) + (*compiled)[i].code);
         if (!written) return written;
     }
     std::error_code failed;

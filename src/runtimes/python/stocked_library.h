@@ -12,6 +12,9 @@ namespace omnistasis::python {
 /// version. Where there is none, what the project's own says that holds for others, too.
 Facts facts_of_version(const std::string& minor, const Facts& own, const std::filesystem::path& helpers);
 
+/// What brings an interpreter of the version of `facts` to this machine.
+std::string how_to_get_compiler(const Facts& facts);
+
 /// Where the bytecode of a stocked runtime's library lies, as its files lie in that library.
 std::filesystem::path bytecode_folder_of(const StockedRuntime& runtime);
 

@@ -1,6 +1,7 @@
 #include "runtimes/python/target_packages.h"
 
 #include "runtimes/python/requirements_file.h"
+#include "runtimes/python/stocked_library.h"
 
 #include <algorithm>
 #include <deque>
@@ -151,9 +152,7 @@ std::vector<trace::LooseEnd> TargetPackages::differences() {
              .file = own.executable,
              .effect = "all modules go along as source text, the application's own too, and are compiled "
                        "anew at every start",
-             .advice = fmt::format("omnistasis runtimes fetch python --target {2} --version {0}.{1}, or "
-                                   "install python{0}.{1}",
-                                   there.major, there.minor, host_target())});
+             .advice = how_to_get_compiler(there)});
     for (const Distribution& one : ground_.installed.all()) {
         const Distribution* here = ground_.here->installed.named(one.name);
         if (here == nullptr || public_version(here->version) == public_version(one.version)) continue;
