@@ -159,7 +159,13 @@ Result<void> run_profile(const ProfileOptions& options) {
     watch::ProfileSubject subject{output,       options.arguments, {}, fs::current_path(),
                                   options.runs, options.seconds};
     auto* runs = job ? trace::as<trace::RunsFromSource>(*job->runtime) : nullptr;
-    if (runs != nullptr) subject.source_command = runs->source_command(options.arguments);
+    auto scratch = StagingFolder::make(fs::temp_directory_path(), "profile");
+    if (!scratch) return pass_on(scratch);
+    if (runs != nullptr) {
+        auto run = runs->source_run(scratch->path(), options.arguments);
+        if (!run) return progress.clear(), pass_on(run);
+        subject.source_command = run->words();
+    }
     auto profile = watch::profile_start(subject, progress);
     progress.clear();
     if (!profile) return pass_on(profile);

@@ -148,19 +148,31 @@ class TakesPackages {
                                                    const std::filesystem::path& from, Observer& observer) = 0;
 };
 
-/// Can run the application from source.
+/// How an application is run from source. Paths are this machine's.
+struct SourceRun {
+    std::vector<std::string> command;
+    std::map<std::string, std::string> variables; ///< added to the environment
+    /// What it needs of this machine's files, where that is not all of them: folders in which every path lies
+    /// that the command has as a word, or a variable in a list (as its target's system separates those).
+    std::vector<std::filesystem::path> folders;
+
+    /// All of it as one command, for this machine.
+    std::vector<std::string> words() const {
+        std::vector<std::string> all{"env"};
+        for (const auto& [name, value] : variables) all.push_back(name + "=" + value);
+        all.insert(all.end(), command.begin(), command.end());
+        return all;
+    }
+};
+
+/// Can run the application from source, on the target's system.
 class RunsFromSource {
   public:
     virtual ~RunsFromSource() = default;
 
-    /// The command for that, with nothing added.
-    virtual std::vector<std::string> source_command(const std::vector<std::string>& arguments) = 0;
-};
-
-/// How an application is run from source while it is watched.
-struct WatchedRun {
-    std::vector<std::string> command;
-    std::map<std::string, std::string> variables; ///< added to the environment
+    /// With nothing added to what the application does. What has to be written for it goes into `scratch`.
+    virtual Result<SourceRun> source_run(const std::filesystem::path& scratch,
+                                         const std::vector<std::string>& arguments) = 0;
 };
 
 /// A module that was imported while the application was watched.
@@ -174,8 +186,8 @@ struct SeenModule {
 class WatchesImports : public virtual RunsFromSource {
   public:
     /// The command that runs the application from source, noting its imports in the folder `scratch`.
-    virtual Result<WatchedRun> watched_run(const std::filesystem::path& scratch,
-                                           const std::vector<std::string>& arguments) = 0;
+    virtual Result<SourceRun> watched_run(const std::filesystem::path& scratch,
+                                          const std::vector<std::string>& arguments) = 0;
 
     /// What was noted there.
     virtual std::vector<SeenModule> seen_modules(const std::filesystem::path& scratch) = 0;

@@ -39,6 +39,14 @@ class Emulation {
     /// Does what has to be done before, and gives the command that runs the output.
     virtual Result<std::vector<std::string>> command(const std::vector<std::string>& arguments,
                                                      IsolationOptions& options) = 0;
+    /// The command that runs the application from source with that system's own runtime, whose command and
+    /// variables have places of the root; what they need is shown or lent by the options.
+    virtual Result<std::vector<std::string>> source_command(const trace::SourceRun& run,
+                                                            IsolationOptions& options) = 0;
+    /// How programs there name a path of the root.
+    virtual std::string spoken(const std::string& path) const { return path; }
+    /// What stands between the paths of a list there.
+    virtual char between_paths() const { return ':'; }
     /// What is executed when the run begins; see read_call_log.
     virtual std::string first_program() const = 0;
     /// What was seen, with paths as above.

@@ -66,6 +66,7 @@ std::vector<std::string> isolated_command(const std::filesystem::path& output, c
         add({"--ro-bind", file, place});
     }
     for (const auto& [from, to] : options.shown) add({"--ro-bind", from.string(), to});
+    for (const auto& [from, to] : options.lent) add({"--bind", from.string(), to});
     std::string place = "/opt/" + output.filename().string();
     add({"--ro-bind", fs::absolute(output).string(), place});
     command.insert(command.end(), options.in_front.begin(), options.in_front.end());

@@ -16,6 +16,8 @@ struct IsolationOptions {
     std::map<std::string, std::string> variables;
     /// Files or folders of this machine, read-only, and where.
     std::vector<std::pair<std::filesystem::path, std::string>> shown;
+    /// Folders of this machine that it may write to, and where.
+    std::vector<std::pair<std::filesystem::path, std::string>> lent;
     /// Folders of this machine that become the home (/home/user), the working folder (/work) and /tmp; where
     /// they are empty, the root has empty ones of its own.
     std::filesystem::path home, work, temporary;

@@ -53,19 +53,9 @@ class ProcessorEmulation : public Emulation {
 
     Result<std::vector<std::string>> command(const std::vector<std::string>& arguments,
                                              IsolationOptions& options) override {
-        options.library_folders = library_folders();
-        if (options.library_folders.empty())
-            return fail(ErrorKind::missing,
-                        fmt::format("the system's libraries for {} are not here", target_.name), "",
-                        fmt::format("there is no {} for it in any folder of libraries", target_.loader),
-                        fmt::format("install the package libc6-{}-cross, or add a whole tree of that system "
-                                    "with `omnistasis runtimes add`",
-                                    target_.short_processor));
-        if (!by_kernel_) {
-            options.in_front = {emulator_in_root};
-            options.shown.emplace_back(real_path(emulator_), emulator_in_root);
+        if (auto set = set_up(options); !set) return pass_on(set);
+        if (!by_kernel_)
             if (auto started = start_instead(options); !started) return pass_on(started);
-        }
         std::vector<std::string> all;
         for (const std::string& one : arguments_)
             if (one == "{arguments}")
@@ -74,6 +64,26 @@ class ProcessorEmulation : public Emulation {
                 all.push_back(one);
         if (options.instead.empty()) all = arguments;
         return isolated_command(what_.output, what_.program, all, *what_.host, options);
+    }
+
+    Result<std::vector<std::string>> source_command(const trace::SourceRun& run,
+                                                    IsolationOptions& options) override {
+        if (auto set = set_up(options); !set) return pass_on(set);
+        // The runtime's own tree has libraries that no user's system needs to have.
+        bool has_own = false;
+        for (const fs::path& folder : options.library_folders) {
+            std::string at;
+            for (const std::string& place : omnistasis::library_folders(target_))
+                if (folder.string().ends_with(place) && place.size() > at.size()) at = place;
+            if (!at.empty() && is_folder(folder)) options.shown.emplace_back(folder, at), has_own = true;
+        }
+        // A runtime without a system around it gets what a cross compiler has.
+        std::string first = omnistasis::library_folders(target_).front();
+        if (!has_own) options.shown.emplace_back(options.library_folders.back(), first);
+        for (const auto& [name, value] : run.variables) options.variables[name] = value;
+        options.instead = run.command.front();
+        return isolated_command(what_.output, what_.program, {run.command.begin() + 1, run.command.end()},
+                                *what_.host, options);
     }
 
     std::string first_program() const override { return by_kernel_ ? "/opt/" : emulator_in_root; }
@@ -87,6 +97,22 @@ class ProcessorEmulation : public Emulation {
     }
 
   private:
+    /// The target's libraries, and what runs its programs.
+    Result<void> set_up(IsolationOptions& options) const {
+        options.library_folders = library_folders();
+        if (options.library_folders.empty())
+            return fail(ErrorKind::missing,
+                        fmt::format("the system's libraries for {} are not here", target_.name), "",
+                        fmt::format("there is no {} for it in any folder of libraries", target_.loader),
+                        fmt::format("install the package libc6-{}-cross, or add a whole tree of that system "
+                                    "with `omnistasis runtimes add`",
+                                    target_.short_processor));
+        if (by_kernel_) return {};
+        options.in_front = {emulator_in_root};
+        options.shown.emplace_back(real_path(emulator_), emulator_in_root);
+        return {};
+    }
+
     /// Where this machine has the libraries of that system.
     std::vector<fs::path> library_folders() const {
         std::vector<fs::path> folders;
@@ -94,18 +120,22 @@ class ProcessorEmulation : public Emulation {
             if (is_there(folder / target_.loader)) folders.push_back(folder);
         };
         if (what_.libraries != nullptr)
-            if (std::string found = what_.libraries->library_for(target_.loader, ""); !found.empty())
+            if (std::string found = what_.libraries->library_for(target_.loader, ""); !found.empty()) {
                 folders.push_back(parent_folder_of(found));
+                // Of a whole tree the folders beside have the rest.
+                std::string root = folders.front().string();
+                std::vector<std::string> known = omnistasis::library_folders(target_);
+                known.push_back(target_.loader_folder);
+                std::ranges::stable_sort(known, std::greater<>(), &std::string::size);
+                for (const std::string& one : known)
+                    if (root.ends_with(one)) {
+                        root.resize(root.size() - one.size());
+                        break;
+                    }
+                for (const std::string& one : known) folders.emplace_back(root + one);
+            }
         for (const std::string& folder : omnistasis::library_folders(target_)) add(folder);
         add("/usr/" + target_.library_folder + "/lib"); // of a cross compiler
-        // Of a whole tree: the folder below usr has the rest.
-        if (!folders.empty()) {
-            std::string first = folders.front().string();
-            std::size_t at = first.rfind("/lib/" + target_.library_folder);
-            if (at != std::string::npos)
-                for (const char* other : {"/usr/lib/", "/lib/"})
-                    folders.emplace_back(first.substr(0, at) + other + target_.library_folder);
-        }
         return folders;
     }
 

@@ -10,8 +10,11 @@
 #include "watch/call_log.h"
 #include "watch/display.h"
 #include "watch/emulation.h"
+#include "watch/first_difference.h"
 #include "watch/isolation.h"
-#include "watch/kept_state.h"
+#include "watch/run_places.h"
+#include "watch/run_settings.h"
+#include "watch/source_comparison.h"
 #include "watch/source_lines.h"
 
 #include <algorithm>
@@ -26,63 +29,12 @@ namespace omnistasis::watch {
 
 namespace {
 
-constexpr std::uint64_t most_output = 64u << 20;
-constexpr std::uint64_t most_file = 1u << 30;
-/// Tells programs another time of day.
-const std::string& clock_library() {
-    static const std::string file = "/usr/lib/" + host_info().library_folder + "/faketime/libfaketime.so.1";
-    return file;
-}
-
 /// Folders of a root that belong to no application.
 constexpr std::array<std::string_view, 5> of_the_kernel{"/proc/", "/sys/", "/dev/", "/run/", "/var/run/"};
 
 bool starts_with_any(const std::string& path, auto&& starts) {
     return std::ranges::any_of(starts, [&](std::string_view start) { return path.starts_with(start); });
 }
-
-/// The files below a folder: relative paths and sizes.
-std::map<std::string, std::uint64_t> files_below(const fs::path& folder) {
-    std::map<std::string, std::uint64_t> files;
-    each_entry_below(folder, [&](const fs::directory_entry& entry) {
-        std::error_code failed;
-        if (entry.is_regular_file(failed) && !failed)
-            files[entry.path().lexically_relative(folder).string()] = entry.file_size(failed);
-    });
-    return files;
-}
-
-/// The first line in which two texts differ: its number and both lines.
-std::string first_difference(const std::string& one, const std::string& other) {
-    std::string_view left = one, right = other;
-    for (std::size_t line = 1;; ++line) {
-        std::string_view a = left.substr(0, left.find('\n')), b = right.substr(0, right.find('\n'));
-        if (a != b || left.empty() != right.empty()) {
-            auto shown = [](std::string_view text) {
-                return text.empty() ? "nothing" : fmt::format("\"{}\"", text.substr(0, 100));
-            };
-            return fmt::format("line {}: {} from source, {} built", line, shown(a), shown(b));
-        }
-        if (left.empty()) return {};
-        left.remove_prefix(std::min(a.size() + 1, left.size()));
-        right.remove_prefix(std::min(b.size() + 1, right.size()));
-    }
-}
-
-/// The folders of one run: its home, working folder and temporary files.
-struct Places {
-    fs::path home, work, temporary;
-
-    static Result<Places> make(const fs::path& folder) {
-        Places places{folder / "home", folder / "work", folder / "tmp"};
-        std::error_code failed;
-        for (const fs::path& one : {places.home, places.work, places.temporary})
-            fs::create_directories(one, failed);
-        if (failed)
-            return fail(ErrorKind::unwritable, "can't make the folders of a run", folder, failed.message());
-        return places;
-    }
-};
 
 class Prover {
   public:
@@ -94,19 +46,13 @@ class Prover {
     Result<Proof> prove() {
         if (auto possible = check_isolation(); !possible) return pass_on(possible);
         bool is_foreign = subject_.target != host_target();
-        if (run_.against_source && is_foreign)
-            return fail(
-                ErrorKind::bad_input,
-                fmt::format("an output for {} is not compared with its source here", subject_.target),
-                subject_.output, "the source runs on this machine's runtime, which may do other things",
-                "say what is expected in a list of runs (docs/proof.md), or leave out --against-source");
         if (run_.against_source && trace::as<trace::RunsFromSource>(subject_.runtime) == nullptr)
             return fail(ErrorKind::bad_input, "there is no source to compare with", subject_.output,
                         "its project is not at hand: no trace.json beside it, or what that names is gone",
                         "build it again, or leave out --against-source");
         auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-proof");
         if (!scratch) return pass_on(scratch);
-        auto places = Places::make(scratch->path() / "isolated");
+        auto places = RunPlaces::make(scratch->path() / "isolated");
         if (!places) return pass_on(places);
         places_ = *places;
         if (is_foreign) {
@@ -123,8 +69,14 @@ class Prover {
         find_tree();
         look_at_calls();
         look_at_end();
-        if (run_.against_source)
-            if (auto done = compare_with_source(scratch->path() / "source"); !done) return pass_on(done);
+        if (run_.against_source) {
+            auto differences = compare_with_source(
+                {subject_, run_, proof_, places_, tree_, tree_here_, folders_, timed_out_, emulation_.get()},
+                scratch->path() / "source");
+            if (!differences) return pass_on(differences);
+            for (ProofFinding& one : *differences) add(std::move(one));
+            proof_.compared = true;
+        }
         need_what_was_left_out();
         for (ProofFinding& finding : proof_.findings)
             finding.fails &= std::ranges::none_of(run_.allowed, [&](const std::string& pattern) {
@@ -147,8 +99,8 @@ class Prover {
         options.network = run_.network;
         options.input = run_.input;
         options.variables = run_.variables;
-        options.limits = {run_.seconds, most_output, most_file, {}};
-        if (auto clock = set_clock(options.variables); !clock) return clock;
+        options.limits = limits_of(run_);
+        if (auto clock = set_clock(run_, options.variables); !clock) return clock;
         if (!run_.clock.empty()) options.shown.emplace_back(clock_library(), clock_library());
         std::optional<VirtualDisplay> display;
         if (run_.display) {
@@ -204,16 +156,6 @@ class Prover {
             tree_ = emulation_->tree(options);
             lacking_ = emulation_->lacking(proof_.err);
         }
-        return {};
-    }
-
-    Result<void> set_clock(std::map<std::string, std::string>& variables) const {
-        if (run_.clock.empty()) return {};
-        if (!is_file(clock_library()))
-            return fail(ErrorKind::missing, "the clock can't be set for a program", clock_library(),
-                        "the library is not there", "install the package libfaketime");
-        variables["LD_PRELOAD"] = clock_library();
-        variables["FAKETIME"] = "@" + run_.clock;
         return {};
     }
 
@@ -581,134 +523,6 @@ class Prover {
         }
     }
 
-    // --- the source ---------------------------------------------------------------------------------------
-
-    Result<void> compare_with_source(const fs::path& folder) {
-        auto places = Places::make(folder);
-        if (!places) return pass_on(places);
-        std::map<std::string, std::string> variables{{"HOME", places->home.string()},
-                                                     {"LANG", "C.UTF-8"},
-                                                     {"USER", "user"},
-                                                     {"TMPDIR", places->temporary.string()}};
-        for (const auto& [name, value] : run_.variables) variables[name] = value;
-        if (auto clock = set_clock(variables); !clock) return clock;
-        if (const char* path = std::getenv("PATH")) variables["PATH"] = path;
-        std::vector<std::string> command{"env", "-i", "-C", places->work.string()};
-        for (const auto& [name, value] : variables) command.push_back(name + "=" + value);
-        auto source = trace::as<trace::RunsFromSource>(subject_.runtime)->source_command(run_.arguments);
-        command.insert(command.end(), source.begin(), source.end());
-        // What the source writes beside itself is in the user's data folder once it is built.
-        fs::path state = folder / "state from source";
-        auto kept = KeptState::keep(*subject_.project, folder / "state before");
-        if (!kept) return pass_on(kept);
-        auto result = run_program(command, run_.input, {run_.seconds, most_output, most_file, {}});
-        if (auto back = kept->put_back(state); !back) return back;
-        if (!result) return pass_on(result);
-        proof_.compared = true;
-        if (result->exit_code != proof_.exit_code && !timed_out_)
-            add({FindingKind::exit_code,
-                 fmt::format("it ended with {}, from source with {}", proof_.exit_code, result->exit_code),
-                 {},
-                 {},
-                 last_line(proof_.err),
-                 true});
-        for (auto [kind, from_source, built] :
-             {std::tuple(FindingKind::output, &result->out, &proof_.out),
-              std::tuple(FindingKind::error_output, &result->err, &proof_.err)}) {
-            std::string difference = first_difference(with_common_names(*from_source, *places),
-                                                      with_common_names(*built, places_));
-            if (!difference.empty())
-                add({kind,
-                     kind == FindingKind::output ? "standard output is another than from source"
-                                                 : "standard error is another than from source",
-                     {},
-                     {},
-                     difference,
-                     true});
-        }
-        compare_files(places->work, places_.work, "");
-        compare_files(places->home, places_.home, "~/");
-        if (!subject_.project->states.empty()) {
-            take_replaced_state();
-            compare_files(state, places_.home / data_folder(), "state ");
-        }
-        return {};
-    }
-
-    /// Both runs are in folders of their own, and the application is in another place.
-    std::string with_common_names(std::string text, const Places& places) const {
-        auto named = [&](const std::string& what, std::string_view with) {
-            if (what.size() > 1) replace_all(text, what, with);
-        };
-        named(tree_ + "/" + subject_.runtime->application_place(), "<application>");
-        named(subject_.project->folder.string(), "<application>");
-        for (const auto& [place, folder] : folders_)
-            if (place.find('/') != std::string::npos) {
-                named(tree_ + "/" + place + "/", "<runtime>/" + place + "/");
-                named(folder + "/", "<runtime>/" + place + "/");
-            }
-        for (const std::string& home : {places.home.string(), std::string(isolated_home)})
-            named(home, "<home>");
-        for (const std::string& work : {places.work.string(), std::string(isolated_work)})
-            named(work, "<work>");
-        named(places.temporary.string(), "/tmp");
-        // A program tells its name in its messages.
-        std::string script = fs::path(subject_.project->entry).filename().string();
-        named(script, "<program>");
-        named("usage: " + subject_.program, "usage: <program>");
-        return text;
-    }
-
-    /// A file that was saved by replacing it is where its link was, until the next start takes it over.
-    void take_replaced_state() const {
-        for (const omnistasis::State& state : subject_.project->states) {
-            fs::path place = tree_here_ / subject_.runtime->application_place() / state.path;
-            std::error_code failed;
-            auto kind = fs::symlink_status(place, failed).type();
-            if (kind != fs::file_type::regular && kind != fs::file_type::directory) continue;
-            fs::path content = places_.home / data_folder() / state.path;
-            fs::remove_all(content, failed);
-            fs::rename(place, content, failed);
-        }
-    }
-
-    /// Where the built application's state is, in its home.
-    std::string data_folder() const { return ".local/share/" + subject_.program; }
-
-    void compare_files(const fs::path& source, const fs::path& built, const std::string& start) {
-        auto is_ours = [&](const std::string& file) {
-            return start == "~/" &&
-                   (file.starts_with(".cache/omnistasis/") || file.starts_with(".local/share/omnistasis/") ||
-                    file.starts_with(data_folder() + "/"));
-        };
-        auto from_source = files_below(source), from_built = files_below(built);
-        for (const auto& [file, size] : from_source) {
-            auto one = read_text(source / file), other = read_text(built / file);
-            if (!from_built.contains(file))
-                add({FindingKind::written_file,
-                     start + file,
-                     {},
-                     {},
-                     "only the run from source wrote it",
-                     true});
-            else if (one && other && *one != *other)
-                add({FindingKind::written_file,
-                     start + file,
-                     {},
-                     {},
-                     "its content is another than from source",
-                     true});
-        }
-        for (const auto& [file, size] : from_built)
-            if (!from_source.contains(file) && !is_ours(file) && !file.starts_with(".omnistasis."))
-                add({FindingKind::written_file,
-                     start + file,
-                     {},
-                     {},
-                     "only the built application wrote it",
-                     true});
-    }
-
     // --- helpers ------------------------------------------------------------------------------------------
 
     static bool is_scratch(const std::string& path) {
@@ -736,7 +550,7 @@ class Prover {
     std::vector<std::string> lacking_;     ///< libraries and functions that it did not find
     Proof proof_;
     Calls calls_;
-    Places places_;
+    RunPlaces places_;
     bool timed_out_ = false;
     std::string tree_;                           ///< in the root
     fs::path tree_here_;                         ///< on this machine

@@ -26,8 +26,11 @@ struct Drive {
     const char* folder;
     const char* shown_as;
 };
-constexpr std::array<Drive, 4> drives{
-    {{"users/user", isolated_home}, {"work", isolated_work}, {"tmp", "/tmp"}, {"program", "/opt"}}};
+constexpr std::array<Drive, 5> drives{{{"users/user", isolated_home},
+                                       {"work", isolated_work},
+                                       {"tmp", "/tmp"},
+                                       {"program", "/opt"},
+                                       {"source", "/source"}}};
 /// Parts of C:\ that are the same for all runs.
 constexpr std::array<const char*, 4> shared_parts{"windows", "Program Files", "Program Files (x86)",
                                                   "ProgramData"};
@@ -67,46 +70,31 @@ class Wine : public Emulation {
 
     Result<std::vector<std::string>> command(const std::vector<std::string>& arguments,
                                              IsolationOptions& options) override {
-        auto base = prepared();
-        if (!base) return pass_on(base);
-        prefix_ = what_.scratch / "prefix";
-        std::error_code failed;
-        fs::create_directories(prefix_ / "drive_c", failed);
-        fs::create_directories(prefix_ / "dosdevices", failed);
-        fs::create_directory_symlink("../drive_c", prefix_ / "dosdevices/c:", failed);
-        for (const FolderEntry& entry : list_folder(*base))
-            if (!entry.is_folder) fs::copy_file(*base / entry.name, prefix_ / entry.name, failed);
-        constexpr auto whole = fs::copy_options::recursive | fs::copy_options::copy_symlinks;
-        fs::copy(*base / "drive_c/users", prefix_ / "drive_c/users", whole, failed);
-        if (!failed)
-            fs::copy(*base / "drive_c/users/user", options.home, whole | fs::copy_options::overwrite_existing,
-                     failed);
-        if (failed)
-            return fail(ErrorKind::unwritable, "can't make a prefix for Wine", prefix_.string(),
-                        failed.message());
-        auto command = in_root(prefix_, options.network);
-        auto add = [&](std::initializer_list<std::string> words) {
-            command.insert(command.end(), words.begin(), words.end());
-        };
-        std::string drive = std::string(prefix_in_root) + "/drive_c/";
-        for (const char* part : shared_parts)
-            if (is_folder(*base / "drive_c" / part))
-                add({"--ro-bind", (*base / "drive_c" / part).string(), drive + part});
-        add({"--tmpfs", drive + "windows/temp"});
-        add({"--bind", options.home.string(), drive + "users/user", "--bind", options.work.string(),
-             drive + "work", "--bind", options.temporary.string(), drive + "tmp"});
-        for (const auto& [from, to] : options.shown) add({"--ro-bind", from.string(), to});
         std::string file = what_.output.filename().string();
-        add({"--ro-bind", fs::absolute(what_.output).string(), drive + "program/" + file});
-        auto variables = wine_variables();
-        variables["TEMP"] = variables["TMP"] = "C:\\tmp";
-        for (const auto& [name, value] : options.variables) variables[name] = value;
-        for (const auto& [name, value] : variables) add({"--setenv", name, value});
-        add({"--chdir", drive + "work", "wine",
-             "C:\\program\\" + (is_folder(what_.output) ? file + "\\" + what_.program : file)});
-        command.insert(command.end(), arguments.begin(), arguments.end());
-        return command;
+        options.shown.emplace_back(fs::absolute(what_.output), "/opt/" + file);
+        std::vector<std::string> words{"C:\\program\\" +
+                                       (is_folder(what_.output) ? file + "\\" + what_.program : file)};
+        words.insert(words.end(), arguments.begin(), arguments.end());
+        return in_prefix(words, options);
     }
+
+    Result<std::vector<std::string>> source_command(const trace::SourceRun& run,
+                                                    IsolationOptions& options) override {
+        for (const auto& [name, value] : run.variables) options.variables[name] = value;
+        return in_prefix(run.command, options);
+    }
+
+    std::string spoken(const std::string& path) const override {
+        for (const Drive& drive : drives) {
+            std::string_view place = drive.shown_as, rest = path;
+            if (rest != place && !rest.starts_with(std::string(place) + "/")) continue;
+            std::string said = "C:/" + std::string(drive.folder) + std::string(rest.substr(place.size()));
+            std::ranges::replace(said, '/', '\\');
+            return said;
+        }
+        return path;
+    }
+    char between_paths() const override { return ';'; }
 
     std::string first_program() const override { return {}; }
 
@@ -156,6 +144,58 @@ class Wine : public Emulation {
     }
 
   private:
+    /// The command that runs a program of Windows in a new prefix.
+    Result<std::vector<std::string>> in_prefix(const std::vector<std::string>& words,
+                                               const IsolationOptions& options) {
+        auto base = prepared();
+        if (!base) return pass_on(base);
+        fs::path prefix = what_.scratch / fmt::format("prefix-{}", ++prefixes_);
+        std::error_code failed;
+        fs::create_directories(prefix / "drive_c", failed);
+        fs::create_directories(prefix / "dosdevices", failed);
+        fs::create_directory_symlink("../drive_c", prefix / "dosdevices/c:", failed);
+        for (const FolderEntry& entry : list_folder(*base))
+            if (!entry.is_folder) fs::copy_file(*base / entry.name, prefix / entry.name, failed);
+        constexpr auto whole = fs::copy_options::recursive | fs::copy_options::copy_symlinks;
+        fs::copy(*base / "drive_c/users", prefix / "drive_c/users", whole, failed);
+        if (!failed)
+            fs::copy(*base / "drive_c/users/user", options.home, whole | fs::copy_options::overwrite_existing,
+                     failed);
+        if (failed)
+            return fail(ErrorKind::unwritable, "can't make a prefix for Wine", prefix.string(),
+                        failed.message());
+        auto command = in_root(prefix, options.network);
+        auto add = [&](std::initializer_list<std::string> words) {
+            command.insert(command.end(), words.begin(), words.end());
+        };
+        std::string drive = std::string(prefix_in_root) + "/drive_c/";
+        for (const char* part : shared_parts)
+            if (is_folder(*base / "drive_c" / part))
+                add({"--ro-bind", (*base / "drive_c" / part).string(), drive + part});
+        add({"--tmpfs", drive + "windows/temp"});
+        add({"--bind", options.home.string(), drive + "users/user", "--bind", options.work.string(),
+             drive + "work", "--bind", options.temporary.string(), drive + "tmp"});
+        for (const auto& [from, to] : options.shown) add({"--ro-bind", from.string(), on_drive(to)});
+        for (const auto& [from, to] : options.lent) add({"--bind", from.string(), on_drive(to)});
+        auto variables = wine_variables();
+        variables["TEMP"] = variables["TMP"] = "C:\\tmp";
+        for (const auto& [name, value] : options.variables) variables[name] = value;
+        for (const auto& [name, value] : variables) add({"--setenv", name, value});
+        add({"--chdir", drive + "work", "wine"});
+        command.insert(command.end(), words.begin(), words.end());
+        return command;
+    }
+
+    /// Where the output and the source of a root lie in the prefix; other places, as a display's socket, are
+    /// Wine's own.
+    static std::string on_drive(const std::string& place) {
+        for (const Drive& drive : drives)
+            if (std::string_view of = drive.shown_as;
+                (of == "/opt" || of == "/source") && place.starts_with(std::string(of) + "/"))
+                return fmt::format("{}/drive_c/{}{}", prefix_in_root, drive.folder, place.substr(of.size()));
+        return place;
+    }
+
     /// Puts libraries of Windows that this Wine does not have into a prefix.
     void add_libraries(const fs::path& prefix) const {
         fs::path folder = prefix / "drive_c/windows/system32";
@@ -265,7 +305,7 @@ class Wine : public Emulation {
 
     Emulated what_;
     std::string version_;
-    fs::path prefix_;
+    int prefixes_ = 0; ///< made for runs
 };
 
 } // namespace

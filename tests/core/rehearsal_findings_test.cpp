@@ -26,9 +26,11 @@ class WatchedRuntime : public trace::Runtime, public trace::WatchesImports, publ
     }
     trace::Start start() const override { return {}; }
 
-    std::vector<std::string> source_command(const std::vector<std::string>&) override { return {}; }
-    Result<trace::WatchedRun> watched_run(const fs::path&, const std::vector<std::string>&) override {
-        return trace::WatchedRun{};
+    Result<trace::SourceRun> source_run(const fs::path&, const std::vector<std::string>&) override {
+        return trace::SourceRun{};
+    }
+    Result<trace::SourceRun> watched_run(const fs::path&, const std::vector<std::string>&) override {
+        return trace::SourceRun{};
     }
     std::vector<trace::SeenModule> seen_modules(const fs::path&) override { return {}; }
     std::string module_file(const std::string&) override { return {}; }

@@ -8,18 +8,20 @@
 
 namespace omnistasis::lua {
 
-std::vector<std::string> LuaRuntime::source_command(const std::vector<std::string>& arguments) {
-    std::vector<std::string> command{facts_.program, entry_};
-    command.insert(command.end(), arguments.begin(), arguments.end());
-    return command;
+Result<trace::SourceRun> LuaRuntime::source_run(const std::filesystem::path&,
+                                                const std::vector<std::string>& arguments) {
+    trace::SourceRun run;
+    run.command = {facts_.program, entry_};
+    run.command.insert(run.command.end(), arguments.begin(), arguments.end());
+    return run;
 }
 
-Result<trace::WatchedRun> LuaRuntime::watched_run(const std::filesystem::path& scratch,
-                                                  const std::vector<std::string>& arguments) {
-    trace::WatchedRun run;
-    run.command = source_command(arguments);
-    run.variables = {{"LUA_INIT", "@" + (helpers_ / "watch.lua").string()},
-                     {"OMNISTASIS_REHEARSAL", (scratch / "requires").string()}};
+Result<trace::SourceRun> LuaRuntime::watched_run(const std::filesystem::path& scratch,
+                                                 const std::vector<std::string>& arguments) {
+    auto run = source_run(scratch, arguments);
+    if (!run) return run;
+    run->variables = {{"LUA_INIT", "@" + (helpers_ / "watch.lua").string()},
+                      {"OMNISTASIS_REHEARSAL", (scratch / "requires").string()}};
     return run;
 }
 

@@ -66,9 +66,10 @@ class LuaRuntime : public trace::Runtime,
     trace::Package own_package() override;
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file) override;
 
-    std::vector<std::string> source_command(const std::vector<std::string>& arguments) override;
-    Result<trace::WatchedRun> watched_run(const std::filesystem::path& scratch,
-                                          const std::vector<std::string>& arguments) override;
+    Result<trace::SourceRun> source_run(const std::filesystem::path& scratch,
+                                        const std::vector<std::string>& arguments) override;
+    Result<trace::SourceRun> watched_run(const std::filesystem::path& scratch,
+                                         const std::vector<std::string>& arguments) override;
     std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
     Expansion recall(const Rehearsed& facts) override;
     std::string module_file(const std::string& module) override { return finder_.find(module).file; }

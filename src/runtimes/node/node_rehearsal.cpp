@@ -27,17 +27,20 @@ Expansion NodeRuntime::recall(const Rehearsed& facts) {
     return out;
 }
 
-std::vector<std::string> NodeRuntime::source_command(const std::vector<std::string>& arguments) {
-    std::vector<std::string> command{facts_.program};
-    command.insert(command.end(), entry_options_.begin(), entry_options_.end());
-    command.push_back(entry_);
-    command.insert(command.end(), arguments.begin(), arguments.end());
-    return command;
+Result<trace::SourceRun> NodeRuntime::source_run(const std::filesystem::path&,
+                                                 const std::vector<std::string>& arguments) {
+    trace::SourceRun run;
+    run.command = {facts_.program};
+    run.command.insert(run.command.end(), entry_options_.begin(), entry_options_.end());
+    run.command.push_back(entry_);
+    run.command.insert(run.command.end(), arguments.begin(), arguments.end());
+    run.folders = {parent_folder_of(facts_.program), placement_.base()};
+    return run;
 }
 
-Result<trace::WatchedRun> NodeRuntime::watched_run(const std::filesystem::path&,
-                                                   const std::vector<std::string>& arguments) {
-    return trace::WatchedRun{source_command(arguments), {}};
+Result<trace::SourceRun> NodeRuntime::watched_run(const std::filesystem::path& scratch,
+                                                  const std::vector<std::string>& arguments) {
+    return source_run(scratch, arguments);
 }
 
 std::vector<trace::SeenModule> NodeRuntime::seen_modules(const std::filesystem::path&) { return {}; }

@@ -60,9 +60,10 @@ class NodeRuntime : public trace::Runtime,
                                                     Observer& observer) override;
     std::string application_place() const override { return placement_.own_place(project_.folder.string()); }
     Expansion recall(const Rehearsed& facts) override;
-    Result<trace::WatchedRun> watched_run(const std::filesystem::path& scratch,
-                                          const std::vector<std::string>& arguments) override;
-    std::vector<std::string> source_command(const std::vector<std::string>& arguments) override;
+    Result<trace::SourceRun> watched_run(const std::filesystem::path& scratch,
+                                         const std::vector<std::string>& arguments) override;
+    Result<trace::SourceRun> source_run(const std::filesystem::path& scratch,
+                                        const std::vector<std::string>& arguments) override;
     std::string module_file(const std::string& module) override;
     std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch) override;
     bool is_code_file(const std::filesystem::path& file) override;

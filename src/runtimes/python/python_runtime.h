@@ -96,12 +96,13 @@ class PythonRuntime : public trace::Runtime,
     }
     std::vector<std::string> not_carried() override { return companions_.not_carried(); }
 
-    Result<trace::WatchedRun> watched_run(const fs::path& scratch,
-                                          const std::vector<std::string>& arguments) override {
+    Result<trace::SourceRun> watched_run(const fs::path& scratch,
+                                         const std::vector<std::string>& arguments) override {
         return rehearsals_.watched_run(scratch, arguments);
     }
-    std::vector<std::string> source_command(const std::vector<std::string>& arguments) override {
-        return rehearsals_.source_command(arguments);
+    Result<trace::SourceRun> source_run(const fs::path& scratch,
+                                        const std::vector<std::string>& arguments) override {
+        return rehearsals_.source_run(scratch, arguments);
     }
     std::vector<trace::SeenModule> seen_modules(const fs::path& scratch) override {
         return rehearsals_.seen_modules(scratch);

@@ -68,16 +68,51 @@ std::vector<std::string> Rehearsals::start_from_source(const std::vector<std::st
     return command;
 }
 
-std::vector<std::string> Rehearsals::source_command(const std::vector<std::string>& arguments) {
-    // No bytecode is left in the project.
-    std::vector<std::string> command{"env", "PYTHONDONTWRITEBYTECODE=1"};
+Result<trace::SourceRun> Rehearsals::source_run(const std::filesystem::path& scratch,
+                                                const std::vector<std::string>& arguments) {
+    trace::SourceRun run;
+    run.command = start_from_source(arguments);
+    run.variables["PYTHONDONTWRITEBYTECODE"] = "1"; // none is left in the project
+    if (ground_.here) return elsewhere(std::move(run), scratch);
     std::string path = std::getenv("PYTHONPATH") != nullptr ? std::getenv("PYTHONPATH") : "";
     if (ground_.entry.kind != Entry::Kind::script)
         path = ground_.entry.folder + (path.empty() ? "" : ":" + path);
-    if (!path.empty()) command.push_back("PYTHONPATH=" + path);
-    auto start = start_from_source(arguments);
-    command.insert(command.end(), start.begin(), start.end());
-    return command;
+    if (!path.empty()) run.variables["PYTHONPATH"] = path;
+    return run;
+}
+
+/// With the target's own interpreter, and the packages that were brought for it.
+Result<trace::SourceRun> Rehearsals::elsewhere(trace::SourceRun run,
+                                               const std::filesystem::path& scratch) const {
+    const Facts& facts = ground_.facts;
+    run.command.front() = facts.program;
+    run.folders = {ground_.project.root_folder, ground_.project.folder, facts.base_prefix};
+    std::string separator = facts.platform == "win32" ? ";" : ":", path;
+    auto add_to_path = [&](const std::string& folder) {
+        path += (path.empty() ? "" : separator) + folder;
+        run.folders.emplace_back(folder);
+    };
+    if (facts.prefix != facts.base_prefix) {
+        std::string start = (scratch / "site folders").string();
+        auto helper = read_text(ground_.helpers / "site_folders.py");
+        if (!helper) return pass_on(helper);
+        std::error_code failed;
+        fs::create_directories(start, failed);
+        if (auto written = write_atomically(start + "/sitecustomize.py", *helper); !written)
+            return pass_on(written);
+        add_to_path(start);
+        run.variables["OMNISTASIS_SITE_FOLDERS"] =
+            facts.prefix + "/" + facts.library_place + "/site-packages";
+        run.folders.emplace_back(facts.prefix);
+    }
+    if (ground_.entry.kind != Entry::Kind::script) add_to_path(ground_.entry.folder);
+    // Own modules that the environment of this machine leads to.
+    for (const auto& [module, file] : facts.editable) add_to_path(parent_folder_of(file));
+    for (const std::string& folder : facts.search_path)
+        if (relative_to(folder, facts.base_prefix).empty() && relative_to(folder, facts.prefix).empty())
+            add_to_path(folder);
+    if (!path.empty()) run.variables["PYTHONPATH"] = path;
+    return run;
 }
 
 std::string Rehearsals::module_file(const std::string& module) {
@@ -87,8 +122,8 @@ std::string Rehearsals::module_file(const std::string& module) {
                : found.file;
 }
 
-Result<trace::WatchedRun> Rehearsals::watched_run(const std::filesystem::path& scratch,
-                                                  const std::vector<std::string>& arguments) {
+Result<trace::SourceRun> Rehearsals::watched_run(const std::filesystem::path& scratch,
+                                                 const std::vector<std::string>& arguments) {
     auto watcher = read_text(ground_.helpers / "watch_imports.py");
     if (!watcher) return pass_on(watcher);
     fs::path folder = scratch / "watcher";
@@ -97,7 +132,7 @@ Result<trace::WatchedRun> Rehearsals::watched_run(const std::filesystem::path& s
     if (auto written = write_atomically(folder / "sitecustomize.py", *watcher); !written)
         return pass_on(written);
 
-    trace::WatchedRun run;
+    trace::SourceRun run;
     std::string path = folder.string();
     run.command = start_from_source(arguments);
     if (ground_.entry.kind != Entry::Kind::script) path += ":" + ground_.entry.folder;

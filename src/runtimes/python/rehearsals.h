@@ -17,16 +17,18 @@ class Rehearsals {
     Rehearsals(Ground& ground, Imports& imports) : ground_(ground), imports_(imports) {}
 
     Expansion recall(const Rehearsed& facts);
-    std::vector<std::string> source_command(const std::vector<std::string>& arguments);
+    Result<trace::SourceRun> source_run(const std::filesystem::path& scratch,
+                                        const std::vector<std::string>& arguments);
     std::string module_file(const std::string& module);
-    Result<trace::WatchedRun> watched_run(const std::filesystem::path& scratch,
-                                          const std::vector<std::string>& arguments);
+    Result<trace::SourceRun> watched_run(const std::filesystem::path& scratch,
+                                         const std::vector<std::string>& arguments);
     std::vector<trace::SeenModule> seen_modules(const std::filesystem::path& scratch);
     std::string place_asked_for(const std::filesystem::path& file);
     std::optional<Rehearsed::File> package_file(const std::filesystem::path& file);
 
   private:
     std::vector<std::string> start_from_source(const std::vector<std::string>& arguments) const;
+    Result<trace::SourceRun> elsewhere(trace::SourceRun run, const std::filesystem::path& scratch) const;
 
     Ground& ground_;
     Imports& imports_;
