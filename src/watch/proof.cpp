@@ -512,14 +512,19 @@ class Prover {
                  "standard output is not what is expected",
                  {},
                  {},
-                 first_difference(*run_.output, proof_.out),
+                 first_difference(*run_.output, proof_.out, "expected"),
                  true});
         for (const auto& [file, content] : run_.files) {
             auto made = read_text(places_.work / file);
             if (!made)
                 add({FindingKind::written_file, file, {}, {}, "it was not written", true});
             else if (*made != content)
-                add({FindingKind::written_file, file, {}, {}, first_difference(content, *made), true});
+                add({FindingKind::written_file,
+                     file,
+                     {},
+                     {},
+                     first_difference(content, *made, "expected"),
+                     true});
         }
     }
 

@@ -10,6 +10,7 @@
 #include "watch/run_settings.h"
 #include "watch/source_places.h"
 
+#include <algorithm>
 #include <cstdlib>
 #include <fmt/format.h>
 
@@ -31,6 +32,7 @@ class SourceComparison {
         shown_ = SourcePlaces(source->folders);
         auto command = built_.emulation == nullptr ? here(*source) : emulated(*source);
         if (!command) return pass_on(command);
+        names_ = common_names();
         // What the source writes beside itself is in the user's data folder once it is built.
         fs::path state = folder / "state from source";
         auto kept = KeptState::keep(project_, folder / "state before");
@@ -115,47 +117,57 @@ class SourceComparison {
         }
     }
 
-    /// Both runs are in folders of their own, and the application is in another place.
+    /// Both runs are in folders of their own, and the application is in another place: paths, as they are in
+    /// the root of a run or on this machine, and what stands for them; those first that lie in others.
+    std::vector<std::pair<std::string, std::string>> common_names() const {
+        std::vector<std::pair<std::string, std::string>> names;
+        auto add = [&](const std::string& path, const std::string& name) {
+            if (path.size() > 1) names.emplace_back(path, name);
+        };
+        auto add_source = [&](const std::string& folder, const std::string& name) {
+            add(built_.emulation == nullptr ? folder : shown_.of(folder), name);
+        };
+        add(built_.tree + "/" + built_.subject.runtime->application_place(), "<application>");
+        add_source(project_.folder.string(), "<application>");
+        for (const auto& [place, folder] : built_.folders)
+            if (!place.empty()) {
+                add(built_.tree + "/" + place, "<runtime>/" + place);
+                add_source(folder, "<runtime>/" + place);
+            }
+        for (const RunPlaces* one : {&places_, &built_.places}) {
+            add(one->home, "<home>");
+            add(one->work, "<work>");
+            add(one->temporary, "<temporary>");
+        }
+        add(isolated_home, "<home>");
+        add(isolated_work, "<work>");
+        add("/tmp", "<temporary>");
+        std::string program = "/opt/" + built_.subject.output.filename().string();
+        add(is_folder(built_.subject.output) ? program + "/" + built_.subject.program : program,
+            "<application>/<program>");
+        std::ranges::stable_sort(names, std::greater<>(), [](const auto& one) { return one.first.size(); });
+        return names;
+    }
+
     std::string with_common_names(std::string text) const {
         replace_all(text, "\r\n", "\n");
-        auto named = [&](const std::string& what, const std::string& with) {
-            if (what.size() <= 1) return;
-            std::string said = built_.emulation == nullptr ? what : built_.emulation->spoken(what);
-            if (said == what) return replace_all(text, what, with);
+        for (const auto& [path, name] : names_) {
+            std::string said = built_.emulation == nullptr ? path : built_.emulation->spoken(path);
+            if (said == path) {
+                replace_all(text, path, name);
+                continue;
+            }
             // Also in texts that are themselves in a text, and with the other separator.
             for (const char* separator : {"\\", "\\\\", "/"}) {
-                std::string one = said, other = with;
+                std::string one = said, other = name;
                 replace_all(one, "\\", separator);
                 replace_all(other, "/", separator);
                 replace_all(text, one, other);
             }
-        };
-        auto named_source = [&](const std::string& folder, const std::string& with) {
-            named(built_.emulation == nullptr ? folder : shown_.of(folder), with);
-        };
-        named(built_.tree + "/" + built_.subject.runtime->application_place(), "<application>");
-        named_source(project_.folder.string(), "<application>");
-        for (const auto& [place, folder] : built_.folders)
-            if (place.find('/') != std::string::npos) {
-                named(built_.tree + "/" + place, "<runtime>/" + place);
-                named_source(folder, "<runtime>/" + place);
-            }
-        for (const std::string& home :
-             {places_.home.string(), built_.places.home.string(), std::string(isolated_home)})
-            named(home, "<home>");
-        for (const std::string& work :
-             {places_.work.string(), built_.places.work.string(), std::string(isolated_work)})
-            named(work, "<work>");
-        for (const std::string& temporary :
-             {places_.temporary.string(), built_.places.temporary.string(), std::string("/tmp")})
-            named(temporary, "<temporary>");
-        std::string program = "/opt/" + built_.subject.output.filename().string();
-        if (is_folder(built_.subject.output)) program += "/" + built_.subject.program;
-        named(program, "<application>/<program>");
+        }
         // A program tells its name in its messages.
-        std::string script = fs::path(project_.entry).filename().string();
-        named(script, "<program>");
-        named("usage: " + built_.subject.program, "usage: <program>");
+        replace_all(text, fs::path(project_.entry).filename().string(), "<program>");
+        replace_all(text, "usage: " + built_.subject.program, "usage: <program>");
         return text;
     }
 
@@ -211,6 +223,7 @@ class SourceComparison {
     const Project& project_;
     RunPlaces places_;
     SourcePlaces shown_{{}};
+    std::vector<std::pair<std::string, std::string>> names_; ///< see common_names
     std::vector<ProofFinding> findings_;
 };
 

@@ -136,9 +136,10 @@ if __name__ == "__main__":
     ProgramOutput with_proof = yard.build("--out two --form folder --prove");
     CHECK(with_proof.exit_code == 1);
     CHECK(has(with_proof.out, "it ended with 184 instead of 0"));
-    ProgramOutput source = yard.here("prove one/main.exe --against-source");
-    CHECK(source.exit_code == 3);
-    CHECK(has(source.err, "an output for windows-x86_64 is not compared with its source here"));
+    ProgramOutput source = yard.here("prove one/main.exe --against-source -- 'a b' 'c\"d' ''");
+    INFO(source.out << source.err);
+    CHECK(source.exit_code == 0);
+    CHECK(has(source.out, "; compared with the source\n"));
     // Equal bytes from another folder.
     yard.shell("cp -r app elsewhere");
     REQUIRE(
@@ -409,6 +410,14 @@ except ImportError as error:
     CHECK(has(proof.out, "\"what\": \"app/tables/april.csv\""));
     CHECK(has(proof.out, "\"what\": \"signals\""));
     CHECK(has(proof.out, "main.py:6\""));
+    // The source finds both, and writes what is equal.
+    ProgramOutput source =
+        yard.here("prove one/main.exe --input input.txt --set QUAY=4 --against-source -- tables/april.csv");
+    INFO(source.out << source.err);
+    CHECK(source.exit_code == 1);
+    CHECK(has(source.out, "line 1: \"True 4 ['"));
+    CHECK(has(source.out, "\" from source, \"False 4 ['"));
+    CHECK_FALSE(has(source.out, "written"));
     // What it makes itself was not missing, and nothing of this machine is there.
     CHECK_FALSE(has(proof.out, "made.txt"));
     yard.write("runs.toml",
@@ -421,7 +430,7 @@ except ImportError as error:
     ProgramOutput other = yard.here("prove one/main.exe --script runs.toml");
     INFO(other.out << other.err);
     CHECK(other.exit_code == 1);
-    CHECK(has(other.out, "line 1: \"twelve\" from source, \"eleven\" built"));
+    CHECK(has(other.out, "line 1: \"twelve\" expected, \"eleven\" built"));
 }
 
 TEST_CASE("outputs of several targets stay as they are where nothing changes") {
@@ -585,6 +594,7 @@ for name, text, needs in (("buoys", "import flags\nNAME = 'there ' + flags.NAME\
     REQUIRE(yard.build("--runtime .venv").exit_code == 0);
     yard.make_prefix();
     CHECK(yard.wine("app/out/windows-x86_64/main.exe").out == "there flagged\nexit 0\n");
+    CHECK(yard.here("prove app/out/windows-x86_64/main.exe --against-source").exit_code == 0);
 
     // A machine with the lock and without the wheels.
     yard.shell("rm -rf packages");
@@ -651,6 +661,12 @@ TEST_CASE("on Windows state outlives updates, and what replaces it or is left of
     REQUIRE(build("--out two --form folder") == 0);
     CHECK(has(yard.here("inspect one/logbook.exe").out,
               "writes app/logbook.db, which is %LOCALAPPDATA%\\logbook\\logbook.db\n"));
+    // From source it writes beside itself, which stays as it was.
+    std::string before = yard.shell("ls app app/notes").out;
+    ProgramOutput proof = yard.here("prove one/logbook.exe --against-source -- a");
+    INFO(proof.out << proof.err);
+    CHECK(proof.exit_code == 0);
+    CHECK(yard.shell("ls app app/notes").out == before);
     CHECK(yard.wine("one/logbook.exe a").out == "1 1 2\nexit 0\n");
     CHECK(yard.wine("two/logbook/logbook.exe b").out == "2 2 3\nexit 0\n");
     CHECK(yard.wine("one/logbook.exe c").out == "3 3 4\nexit 0\n");
