@@ -75,12 +75,16 @@ if(MINGW_CC)
   install(FILES ${harmonics_windows} DESTINATION share/omnistasis/demo/tideboard/tideboard/native)
 
   # What proofs under Wine need of Windows and Wine does not have.
-  set(random_windows ${data_folder}/wine/bcryptprimitives.dll)
   file(MAKE_DIRECTORY ${data_folder}/wine)
-  add_custom_command(OUTPUT ${random_windows}
-    COMMAND ${MINGW_CC} -shared -O2 -s -static-libgcc -Wl,--no-insert-timestamp -o ${random_windows} ${PROJECT_SOURCE_DIR}/src/watch/wine/bcryptprimitives.c -ladvapi32
-    DEPENDS ${PROJECT_SOURCE_DIR}/src/watch/wine/bcryptprimitives.c VERBATIM)
-  add_custom_target(random_for_wine ALL DEPENDS ${random_windows})
-  add_dependencies(data random_for_wine)
-  install(FILES ${random_windows} DESTINATION share/omnistasis/wine)
+  foreach(name bcryptprimitives icuuc)
+    set(source ${PROJECT_SOURCE_DIR}/src/watch/wine/${name}.c)
+    set(library ${data_folder}/wine/${name}.dll)
+    add_custom_command(OUTPUT ${library}
+      COMMAND ${MINGW_CC} -shared -O2 -s -static-libgcc -Wl,--no-insert-timestamp -o ${library} ${source} -ladvapi32
+      DEPENDS ${source} VERBATIM)
+    list(APPEND libraries_for_wine ${library})
+  endforeach()
+  add_custom_target(wine_libraries ALL DEPENDS ${libraries_for_wine})
+  add_dependencies(data wine_libraries)
+  install(FILES ${libraries_for_wine} DESTINATION share/omnistasis/wine)
 endif()

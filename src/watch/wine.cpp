@@ -196,10 +196,12 @@ class Wine : public Emulation {
         return place;
     }
 
-    /// Puts libraries of Windows that this Wine does not have into a prefix.
-    void add_libraries(const fs::path& prefix) const {
+    /// Puts libraries of Windows that this Wine does not have into a prefix. And takes the colour profile of
+    /// displays out: Wine lacks the function that toolkits hand it to, and ends programs that call one.
+    void complete(const fs::path& prefix) const {
         fs::path folder = prefix / "drive_c/windows/system32";
         std::error_code failed;
+        fs::remove_all(folder / "spool/drivers/color", failed);
         for (const FolderEntry& entry : list_folder(what_.data / "wine"))
             if (!entry.is_folder && !is_there(folder / entry.name))
                 fs::copy_file(what_.data / "wine" / entry.name, folder / entry.name, failed);
@@ -273,7 +275,7 @@ class Wine : public Emulation {
         if (cache.empty()) cache = what_.scratch;
         fs::path ready = cache / ("prefix-" + version_);
         if (is_file(ready / "system.reg")) {
-            add_libraries(ready);
+            complete(ready);
             return ready;
         }
         auto staging = StagingFolder::make(cache, "prefix");
@@ -294,7 +296,7 @@ class Wine : public Emulation {
             return fail(ErrorKind::missing, "Wine can't be prepared", made.string(),
                         done->timed_out ? "it did not end in time" : done->err.substr(0, 400),
                         "see whether `wineboot` works here");
-        add_libraries(made);
+        complete(made);
         fs::rename(made, ready, failed);
         // Somebody else was faster.
         if (failed && !is_file(ready / "system.reg"))

@@ -27,7 +27,6 @@ scipy<1.14
 matplotlib<3.10
 contourpy==1.3.0
 cryptography<43
-PySide6<6.3
 PyQt5<5.16
 """
 
@@ -42,11 +41,13 @@ class Wine:
     def __init__(self, options):
         prefix = os.path.join(options.work, "wine")
         self.variables = {"WINEPREFIX": prefix, "WINEDLLOVERRIDES": "winedbg.exe=d;wbemprox=d", "WINEDEBUG": "-all"}
-        # What proofs bring too: compiled packages ask for it, and Wine 8 does not have it.
+        # What proofs bring and take out too (src/watch/wine.cpp).
         added = os.path.join(os.path.dirname(os.path.dirname(options.program)), "share/omnistasis/wine")
         sweep.run(["wineboot", "-i"], "/tmp", dict(sweep.VARIABLES, HOME=os.environ.get("HOME", "/root"), **self.variables), 300)
+        system = os.path.join(prefix, "drive_c/windows/system32")
         for name in os.listdir(added):
-            shutil.copy(os.path.join(added, name), os.path.join(prefix, "drive_c/windows/system32"))
+            shutil.copy(os.path.join(added, name), system)
+        shutil.rmtree(os.path.join(system, "spool/drivers/color"), ignore_errors=True)
 
     def built(self, output):
         return ["wine", output]
