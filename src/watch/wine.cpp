@@ -34,11 +34,13 @@ constexpr std::array<Drive, 5> drives{{{"users/user", isolated_home},
 /// Parts of C:\ that are the same for all runs.
 constexpr std::array<const char*, 4> shared_parts{"windows", "Program Files", "Program Files (x86)",
                                                   "ProgramData"};
+constexpr const char* system_fonts = "/usr/share/fonts";
 constexpr double most_seconds_to_prepare = 300;
 
 /// What prepares a prefix: it says that it is Windows 10, and its folders of a user lead nowhere else.
 constexpr const char* preparation =
-    "set -e; wineboot -i; wine reg add 'HKCU\\Software\\Wine' /v Version /d win10 /f; wineserver -w; "
+    "set -e; wineboot -i; wine reg add 'HKCU\\Software\\Wine' /v Version /d win10 /f; "
+    "wine reg import 'C:\\fonts.reg'; wineserver -w; rm /prefix/drive_c/fonts.reg; "
     "rm -f /prefix/dosdevices/z:; cd /prefix/drive_c/users/user; "
     "for link in *; do if [ -L \"$link\" ]; then rm \"$link\"; mkdir \"$link\"; fi; done; "
     "mkdir -p AppData/Local AppData/Roaming /prefix/drive_c/work /prefix/drive_c/tmp /prefix/drive_c/program";
@@ -196,6 +198,25 @@ class Wine : public Emulation {
         return place;
     }
 
+    /// Has this machine's fonts where Windows has its own, and lists them as there: else Wine tells programs
+    /// that they lie on a drive, and there is none that leads there.
+    static Result<void> show_fonts(const fs::path& prefix) {
+        fs::path fonts = prefix / "drive_c/windows/Fonts";
+        std::error_code failed;
+        fs::create_directories(fonts, failed);
+        std::string list =
+            "REGEDIT4\n\n[HKEY_LOCAL_MACHINE\\Software\\Microsoft\\Windows NT\\CurrentVersion\\Fonts]\n";
+        each_entry_below(system_fonts, [&](const fs::directory_entry& entry) {
+            std::string ending = lower_case(entry.path().extension().string());
+            bool is_font = ending == ".ttf" || ending == ".ttc" || ending == ".otf";
+            if (!is_font) return;
+            fs::create_symlink(entry.path(), fonts / entry.path().filename(), failed);
+            list += fmt::format("\"{} (TrueType)\"=\"{}\"\n", entry.path().stem().string(),
+                                entry.path().filename().string());
+        });
+        return write_atomically(prefix / "drive_c/fonts.reg", list, 0644);
+    }
+
     /// Puts libraries of Windows that this Wine does not have into a prefix. And takes the colour profile of
     /// displays out: Wine lacks the function that toolkits hand it to, and ends programs that call one.
     void complete(const fs::path& prefix) const {
@@ -273,7 +294,8 @@ class Wine : public Emulation {
         if (auto written = write_passwd(what_.scratch); !written) return pass_on(written);
         fs::path cache = user_cache_folder("wine");
         if (cache.empty()) cache = what_.scratch;
-        fs::path ready = cache / ("prefix-" + version_);
+        constexpr std::string_view layout = "2"; // of what is in it
+        fs::path ready = cache / fmt::format("prefix-{}-{}", version_, layout);
         if (is_file(ready / "system.reg")) {
             complete(ready);
             return ready;
@@ -282,7 +304,7 @@ class Wine : public Emulation {
         if (!staging) return pass_on(staging);
         fs::path made = staging->path() / "prefix";
         std::error_code failed;
-        fs::create_directory(made, failed);
+        if (auto shown = show_fonts(made); !shown) return pass_on(shown);
         if (auto written = write_passwd(staging->path()); !written) return pass_on(written);
         auto command = in_root(made, false);
         for (const auto& [name, value] : wine_variables())
