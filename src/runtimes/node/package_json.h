@@ -30,7 +30,7 @@ struct PackageJson {
     std::string licence; ///< "license": an SPDX expression, or other words
     std::string homepage;
     std::string author; ///< the name alone
-    std::string error;  ///< why it can't be read as JSON; then the rest is empty
+    std::string error; ///< why it can't be read as JSON; then the rest is empty
     std::uint32_t error_line = 0;
 };
 

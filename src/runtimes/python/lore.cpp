@@ -129,7 +129,8 @@ class LoreReader {
             return wrong(node.source(), "`to` is missing: only what is in {package} has a place of its own");
         data.holding = (*table)["holding"].value_or(std::string());
         data.of_system = (*table)["system"].value_or(false);
-        for (auto [key, into] : {std::pair("without", &data.without), {"needed", &data.needed}})
+        for (auto [key, into] :
+             {std::pair("only", &data.only), {"without", &data.without}, {"needed", &data.needed}})
             if (const toml::node* list = table->get(key)) {
                 auto patterns = strings(*list);
                 if (!patterns) return pass_on(patterns);

@@ -15,6 +15,7 @@ struct LoreData {
         from;            ///< candidates, absolute or with {package} and {prefix}; the first that exists
     std::string holding; ///< a file that the right folder has in it; empty where any will do
     std::string to;      ///< a place in the app tree; empty: where it is, beside the module
+    std::vector<std::string> only;    ///< patterns of relative paths that go; none: all
     std::vector<std::string> without; ///< patterns of relative paths that stay out
     std::vector<std::string> needed;  ///< patterns of relative paths without which the module does not work
     bool of_system = false;           ///< only for a module that uses the system's own libraries

@@ -100,12 +100,12 @@ void LoreNeeds::apply_lore(const Unit& unit, Expansion& out) {
                                      ? ground_.places.of(candidate, ground_.finder.find(unit.name).root)
                                      : data.to;
                 for (const std::string& file : all_files(candidate, data.without)) {
+                    auto fits = [&](const std::string& pattern) { return fits_pattern(file, pattern, '/'); };
+                    if (!data.only.empty() && std::ranges::none_of(data.only, fits)) continue;
                     std::string place = to + "/" + file;
                     UnitKind kind = is_library_name(file) ? UnitKind::native : UnitKind::data;
                     Reason why = reason;
-                    why.optional = std::ranges::none_of(data.needed, [&](const std::string& pattern) {
-                        return fits_pattern(file, pattern, '/');
-                    });
+                    why.optional = std::ranges::none_of(data.needed, fits);
                     out.needs.push_back({file_unit(kind, candidate + "/" + file, place), why});
                 }
                 break;
