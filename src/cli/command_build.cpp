@@ -268,8 +268,8 @@ Result<void> check_packages(const Job& job, const BuildOptions& options) {
                             : one.line == 0  ? "  (" + shown_path(one.file) + ")"
                                              : fmt::format("  ({}:{})", shown_path(one.file), one.line));
     std::string command =
-        fmt::format("omnistasis packages fetch {} --target {}", shown_path(job.entry), target);
-    if (options.project.runtime) command += " --runtime " + shown_path(*options.project.runtime);
+        fmt::format("omnistasis packages fetch {} --target {}", typed_path(job.entry), target);
+    if (options.project.runtime) command += " --runtime " + typed_path(*options.project.runtime);
     return fail(ErrorKind::missing,
                 fmt::format("{} for {} {} missing{}", plural(missing.size(), "package", "packages"), target,
                             missing.size() == 1 ? "is" : "are", list),

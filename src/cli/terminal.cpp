@@ -2,6 +2,7 @@
 
 #include "support/files.h"
 #include "support/subprocess.h"
+#include "support/text.h"
 
 #include <algorithm>
 #include <array>
@@ -90,6 +91,15 @@ std::string shown_path(const std::string& path) {
     if (path.find("/.") == std::string::npos && !path.starts_with(here)) return path;
     std::string relative = here.empty() ? std::string() : fs::path(path).lexically_relative(here).string();
     return relative.empty() || relative.starts_with("..") ? path : relative;
+}
+
+std::string typed_path(const std::string& path) {
+    std::string shown = shown_path(path);
+    constexpr std::string_view plain =
+        "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-./+:,@%";
+    if (shown.find_first_not_of(plain) == std::string::npos) return shown;
+    replace_all(shown, "'", "'\\''");
+    return "'" + shown + "'";
 }
 
 void print_error(const Error& error) {

@@ -52,6 +52,9 @@ std::string styled(const std::string& text, Style style, int descriptor);
 /// A path as the user would write it: relative to the present folder where it is below it.
 std::string shown_path(const std::string& path);
 
+/// The same as a word of a command that a shell reads.
+std::string typed_path(const std::string& path);
+
 /// Shows progress in one line of standard error, and only on a terminal.
 class ProgressLine : public Observer {
   public:

@@ -47,6 +47,19 @@ class OffersGroups {
     /// Groups that come along with a unit that is wanted, because its package can't do without them.
     virtual std::vector<std::string> requested_with(const Unit& unit) = 0;
 
+    /// A unit of a package that asks for groups as if it could do without.
+    struct Asks {
+        const Unit* unit;
+        std::set<std::string> groups;
+    };
+    struct Needed {
+        const Unit* unit;
+        std::string group;
+    };
+    /// Those that they can't do without, whatever they say: one of several is enough for them, and without
+    /// any they do not load.
+    virtual std::vector<Needed> needed_groups(const std::vector<Asks>&) { return {}; }
+
     /// What only packages asked for, that can do without it, and that was not brought into the trace at all.
     virtual std::vector<LeftOut> left_out() = 0;
 };

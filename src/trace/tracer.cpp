@@ -105,19 +105,47 @@ class GrowingGraph {
     std::vector<std::pair<std::string, std::string>> fixed_places_;
 };
 
+/// What is in front of the first dot of a name.
+std::string_view first_part(std::string_view name) { return name.substr(0, name.find('.')); }
+
 void GrowingGraph::leave_out_unrequested(OffersGroups& offers) {
     std::vector<std::string> groups;
     bool any = false;
     for (const Unit& unit : units_) any |= !groups.emplace_back(offers.on_request(unit)).empty();
+    std::vector<std::string> absent; // the group of each wish that nothing answered
+    for (const auto& [from, wish] : unanswered_)
+        any |= !absent.emplace_back(offers.on_request(Unit{UnitKind::code, wish.name, {}, {}})).empty();
     if (!any) return;
     Reach reach(units_.size(), roots_, edges_);
     // What the application itself asks for anywhere is wanted.
-    std::vector<bool> wanted = reach.over([&](const Edge& edge) {
-        return !edge.reason.optional || units_[edge.from].own || units_[edge.to].own;
-    });
+    std::vector<bool> wanted;
     std::unordered_set<std::string> requested;
-    for (UnitId id = 0; id < units_.size(); ++id)
-        if (wanted[id]) requested.insert(groups[id]);
+    auto find_wanted = [&] {
+        wanted = reach.over([&](const Edge& edge) {
+            return !edge.reason.optional || units_[edge.from].own || units_[edge.to].own;
+        });
+        for (UnitId id = 0; id < units_.size(); ++id)
+            if (wanted[id]) requested.insert(groups[id]);
+    };
+    find_wanted();
+    std::map<UnitId, std::set<std::string>> asked; // by packages, as if they could do without
+    auto note_asked = [&](UnitId from, const Reason& reason, const std::string& group) {
+        bool may_need = wanted[from] && reason.optional && !units_[from].of_runtime && groups[from].empty();
+        if (may_need && !group.empty() && !requested.contains(group)) asked[from].insert(group);
+    };
+    for (const Edge& edge : edges_) note_asked(edge.from, edge.reason, groups[edge.to]);
+    for (std::size_t i = 0; i < unanswered_.size(); ++i)
+        if (unanswered_[i].first) note_asked(*unanswered_[i].first, unanswered_[i].second.reason, absent[i]);
+    std::vector<OffersGroups::Asks> asks;
+    for (auto& [from, names] : asked) asks.push_back({&units_[from], std::move(names)});
+    for (const OffersGroups::Needed& one : offers.needed_groups(asks)) {
+        // What it has beside it for that one is not optional either.
+        std::string_view part = first_part(one.unit->name);
+        for (Edge& edge : edges_)
+            if (groups[edge.to] == one.group && first_part(units_[edge.from].name) == part)
+                edge.reason.optional = false;
+    }
+    find_wanted();
     // What a wanted package requires is wanted, and what that requires in turn.
     for (std::size_t before = 0; before != requested.size();) {
         before = requested.size();

@@ -274,6 +274,14 @@ TEST_CASE("a toolkit that only packages could use comes with an application that
     workshop.write(packages + "chartview.py", "import tkinter\n");
     workshop.write("view.py", "import chartview\n");
     CHECK(run("why tkinter view.py").exit_code == 0);
+    // So does one that takes any of several, and can't be imported without one.
+    workshop.write(packages + "palette/__init__.py",
+                   "try:\n    import PyQt5.QtCore\nexcept ImportError:\n    try:\n        import tkinter\n"
+                   "    except ImportError:\n        raise RuntimeError('no toolkit') from None\n");
+    workshop.write("paint.py", "import palette\nprint(palette.tkinter.TkVersion > 8)\n");
+    CHECK(run("why tkinter paint.py").exit_code == 0);
+    REQUIRE(run("build paint.py --compress fast").exit_code == 0);
+    CHECK(workshop.shell("./out/linux-x86_64/paint").out == "True\n");
 }
 
 TEST_CASE("the summary names the largest parts and how to leave them out") {

@@ -431,6 +431,11 @@ except ImportError as error:
     INFO(other.out << other.err);
     CHECK(other.exit_code == 1);
     CHECK(has(other.out, "line 1: \"twelve\" expected, \"eleven\" built"));
+
+    // What Qt loads of Windows is there.
+    yard.write("app/board.py", "import ctypes\nprint(bool(ctypes.CDLL('icuuc')))\n");
+    REQUIRE(yard.here("build app/board.py --target windows-x86_64 --compress fast --out two").exit_code == 0);
+    CHECK(yard.here("prove two/board.exe").exit_code == 0);
 }
 
 TEST_CASE("outputs of several targets stay as they are where nothing changes") {
@@ -568,6 +573,9 @@ for name, text, needs in (("buoys", "import flags\nNAME = 'there ' + flags.NAME\
     CHECK(has(lacks.err, "2 packages for windows-x86_64 are missing"));
     CHECK(has(lacks.err, "\n  buoys==1.0  (app/main.py:1)\n  flags>=1  ("));
     CHECK_FALSE(has(lacks.err, "poles"));
+    yard.shell("cp app/main.py 'app/the board.py'");
+    CHECK(has(yard.here("build 'app/the board.py' --target windows-x86_64 --runtime .venv").err,
+              "omnistasis packages fetch 'app/the board.py' --target windows-x86_64 --runtime .venv"));
     CHECK(has(lacks.err, "omnistasis packages fetch app/main.py --target windows-x86_64 --runtime .venv"));
 
     ProgramOutput none =

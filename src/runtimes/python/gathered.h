@@ -36,6 +36,8 @@ struct Gathered {
     std::set<std::string> reads_sources_of; ///< distributions whose module files are read as texts
     /// For another system: modules that were not found, and who asks for them.
     std::vector<std::pair<std::string, Reason>> absent_modules;
+    /// Files of packages, and the groups of modules on request without which they can't be imported.
+    std::map<std::string, std::set<std::string>> needed_groups;
     bool is_way_to_library = false; ///< some module asks for introspected libraries that open no windows
 
     std::map<std::string, std::map<std::string, std::string>> moved; ///< module, path of the system, place

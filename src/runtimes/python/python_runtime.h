@@ -69,6 +69,11 @@ class PythonRuntime : public trace::Runtime,
     std::vector<std::string> requested_with(const Unit& unit) override {
         return companions_.requested_with(unit);
     }
+    std::vector<Needed> needed_groups(const std::vector<Asks>& asks) override {
+        auto needed = trials_.needed_groups(asks);
+        if (!needed.empty()) packages_.look_again();
+        return needed;
+    }
     std::vector<trace::LeftOut> left_out() override { return companions_.left_out(); }
 
     std::string reading_of(const Unit& unit) override;

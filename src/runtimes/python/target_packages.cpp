@@ -34,10 +34,13 @@ void TargetPackages::add_absent(std::map<std::string, trace::NeededPackage>& mis
         if (brings == nullptr || ground_.is_development_tool(top_of(name))) continue;
         if (ground_.installed.named(brings->name) != nullptr) continue; // and it does without on that system
         const Distribution* asks = ground_.installed.owner_of(reason.file);
-        if (asks != nullptr && !may_need(*asks, *brings, reason.optional)) continue;
+        auto asker = gathered_.needed_groups.find(reason.file);
+        bool can_do_without = reason.optional && (asker == gathered_.needed_groups.end() ||
+                                                  !asker->second.contains(top_of(name)));
+        if (asks != nullptr && !may_need(*asks, *brings, can_do_without)) continue;
         auto [known, is_new] =
             missing.try_emplace(brings->name, needed(brings->name, "", reason.file, reason.line));
-        known->second.is_optional = (is_new || known->second.is_optional) && reason.optional;
+        known->second.is_optional = (is_new || known->second.is_optional) && can_do_without;
     }
 }
 

@@ -23,6 +23,8 @@ class TargetPackages {
 
     /// What a trace missed, once it is done; sorted by name. Nothing for this machine itself.
     const std::vector<trace::NeededPackage>& missing();
+    /// More is known to be needed.
+    void look_again() { missing_.reset(); }
 
     /// Brings them with pip, notes them in the project's lock, and says what was run and brought. `from` is a
     /// folder of wheels that is looked into instead of the registry; empty: none.

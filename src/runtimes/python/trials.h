@@ -24,6 +24,11 @@ class Trials {
     /// Asks for the modules that are new since the last time, once nothing else is.
     void settle_trials(const std::vector<Unit>& units, UnitNeeds& needs);
 
+    /// Of groups of modules that units ask for as if they could do without: those that they can't, as their
+    /// import fails where none of them is there.
+    std::vector<trace::OffersGroups::Needed>
+    needed_groups(const std::vector<trace::OffersGroups::Asks>& asks);
+
   private:
     // Packages are asked on this machine. What they show counts for another system where that has it, too.
     const Facts& facts_here() const { return ground_.here ? ground_.here->facts : ground_.facts; }
@@ -32,6 +37,8 @@ class Trials {
         return ground_.here ? ground_.here->installed : ground_.installed;
     }
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
+    trace::TrialQuestion question(std::vector<std::string> modules,
+                                  const std::set<std::string>& without) const;
     std::string library_there(const std::string& file, const Distribution& here,
                               const Distribution& there) const;
     void take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out);

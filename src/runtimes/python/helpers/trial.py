@@ -1,6 +1,7 @@
 """Imports modules of packages, one after the other, and says what each of them loads.
 
-The standard input holds one JSON object: `path`, the folders that modules come from; `modules`, the names. The answer
+The standard input holds one JSON object: `path`, the folders that modules come from; `modules`, the names; `without`,
+top-level modules that are not there. The answer
 is one JSON object a line on the standard output, written as soon as a module is done: its name, what was loaded
 meanwhile (module and file), the files that were opened below those folders, and the libraries that were mapped. What
 the modules themselves print goes nowhere.
@@ -42,6 +43,17 @@ def mapped_libraries():
     return files
 
 
+class Absent:
+    """Finds some modules nowhere."""
+
+    def __init__(self, names):
+        self.names = frozenset(names)
+
+    def find_spec(self, name, path=None, target=None):
+        if name.partition(".")[0] in self.names:
+            raise ModuleNotFoundError("No module named %r" % name, name=name)
+
+
 def main():
     task = json.load(sys.stdin)
     answer = answer_stream()
@@ -63,6 +75,7 @@ def main():
             if not by_import and details[0].startswith(roots) and not (isinstance(mode, str) and set(mode) & set("wax+")):
                 opened.add(details[0])
 
+    sys.meta_path.insert(0, Absent(task["without"]))
     sys.addaudithook(note)
     known = {name: None for name in sys.modules}
     libraries = mapped_libraries()
