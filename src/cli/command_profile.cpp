@@ -134,6 +134,7 @@ void print_profile(const watch::StartProfile& profile, const std::vector<CouldWa
 Result<void> run_profile(const ProfileOptions& options) {
     ProgressLine progress(options.quiet);
     std::optional<Job> job;
+    std::string not_at_hand; ///< why
     fs::path output, folder;
     // An output is named, or a project that has been built.
     if (is_output(options.subject)) {
@@ -141,7 +142,10 @@ Result<void> run_profile(const ProfileOptions& options) {
         if (!files) return pass_on(files);
         output = files->executable();
         folder = files->folder;
-        job = project_of(*files, options, progress);
+        if (auto found = project_of(*files, options, progress))
+            job.emplace(std::move(*found));
+        else
+            not_at_hand = found.error().what;
     } else {
         JobOptions of_project = options;
         of_project.project.entry = options.subject;
@@ -182,7 +186,8 @@ Result<void> run_profile(const ProfileOptions& options) {
     }
     say(stdout, "{}\n", styled(shown_path(output.string()), Style::bold, STDOUT_FILENO));
     print_profile(*profile, waits);
-    if (!job && !options.quiet) say(stderr, "its project is not at hand: the source was not measured\n");
+    if (!job && !options.quiet)
+        say(stderr, "its project is not at hand ({}): the source was not measured\n", not_at_hand);
     return {};
 }
 

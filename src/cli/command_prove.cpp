@@ -75,7 +75,8 @@ Result<void> run_prove(ProveOptions& options) {
                          : kind.targets.empty()              ? "another system"
                                                              : kind.targets.front();
     if (!job && !options.quiet && !options.json)
-        say(stderr, "its project is not at hand: what is missing can be told by absolute paths only\n");
+        say(stderr, "its project is not at hand ({}): what is missing can be told by absolute paths only\n",
+            job.error().what);
     std::optional<native::HostLibraries> host;
     fs::path data;
     if (job)

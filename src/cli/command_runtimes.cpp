@@ -29,9 +29,16 @@ Json json_of(const StockedRuntime& one) {
             {"files", one.files}};
 }
 
+/// "macos-x86_64 and macos-aarch64" where it was added just now.
+std::string all_targets_of(const StockedRuntime& one) {
+    std::string all = one.target;
+    for (const std::string& other : one.other_targets) all += " and " + other;
+    return all;
+}
+
 void print(const StockedRuntime& one) {
     say(stdout, "{}  {} {} for {}, {} in {}\n", styled(one.id, Style::bold, STDOUT_FILENO), one.language,
-        one.version, one.target, size_text(one.size), plural(one.files, "file", "files"));
+        one.version, all_targets_of(one), size_text(one.size), plural(one.files, "file", "files"));
 }
 
 void tell_added(const StockedRuntime& one, const fs::path& data) {

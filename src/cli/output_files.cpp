@@ -74,12 +74,11 @@ std::optional<JobOptions> options_of_project(const OutputFiles& files, const Job
     return of_project;
 }
 
-std::optional<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer) {
+Result<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer) {
     auto of_project = options_of_project(files, options);
-    if (!of_project) return std::nullopt;
-    auto job = trace_project(*of_project, observer);
-    if (!job) return std::nullopt;
-    return std::move(*job);
+    if (!of_project)
+        return fail(ErrorKind::missing, "there is no trace.json beside it", files.folder.string());
+    return trace_project(*of_project, observer);
 }
 
 void take_runtime_of_build(JobOptions& options) {

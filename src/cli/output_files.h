@@ -23,9 +23,9 @@ bool is_output(const std::string& named);
 /// The output that a path means: the executable, or the folder of one.
 Result<OutputFiles> find_output(const std::string& named);
 
-/// The project that an output was built from, as trace.json beside it says, traced; nothing where that is not
+/// The project that an output was built from, as trace.json beside it says, traced; fails where that is not
 /// there any more.
-std::optional<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer);
+Result<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer);
 
 /// The options that load that project; nothing where trace.json is not there.
 std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options);

@@ -3,6 +3,7 @@
 #include "native/mach_o_format.h"
 #include "native/mach_signature.h"
 #include "support/byte_writer.h"
+#include "support/files.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -51,6 +52,13 @@ Result<std::string> renamed(std::string image, const std::map<std::string, std::
 }
 
 } // namespace
+
+std::string moved_library(const std::string& install_name, const std::string& tree) {
+    if (!install_name.starts_with('/')) return {};
+    for (std::size_t slash = 0; slash != std::string::npos; slash = install_name.find('/', slash + 1))
+        if (std::string file = tree + install_name.substr(slash); is_file(file)) return file;
+    return {};
+}
 
 std::optional<ByteSpan> image_for(ByteSpan bytes, std::uint32_t processor) {
     ByteView view(bytes), big(bytes, false);

@@ -21,6 +21,10 @@ std::optional<ByteSpan> image_for(ByteSpan bytes, std::uint32_t processor);
 std::vector<std::string> loaded_paths(const std::string& install_name, const MachImage& image,
                                       const std::string& folder, const std::string& program_folder);
 
+/// The file that an absolute install name means in a tree which lies elsewhere now: the one at the end of the
+/// path, as much of it as the tree has ("lib/libtide.1.dylib"). Empty where there is none.
+std::string moved_library(const std::string& install_name, const std::string& tree);
+
 /// What a Mach-O file becomes in an app tree.
 struct MachPlace {
     std::uint32_t processor = 0;

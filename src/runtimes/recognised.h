@@ -11,6 +11,7 @@ struct Recognised {
     std::string program; ///< relative to the folder
     std::string version;
     std::string target;
+    std::vector<std::string> other_targets{}; ///< that it is for as well, as files for several processors are
     std::string folder{};  ///< that holds all of it, relative; empty where that is the whole folder
     std::string problem{}; ///< why nothing can be built with it; empty where something can
     std::string advice{};  ///< what to do about that; empty: what is usual

@@ -119,7 +119,13 @@ std::vector<StockedRuntime> RuntimeStock::list() const {
         one.files = field_or(json, "files", std::size_t(0));
         one.id = entry.name;
         one.folder = folder_ / entry.name / files_folder;
-        if (!one.language.empty() && is_folder(one.folder)) found.push_back(std::move(one));
+        if (one.language.empty() || !is_folder(one.folder)) continue;
+        found.push_back(one);
+        for (const Json& target : field_or(json, "other_targets", Json::array())) {
+            if (!target.is_string()) continue;
+            one.target = target.get<std::string>();
+            found.push_back(one);
+        }
     }
     return found;
 }
@@ -154,6 +160,7 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
             one.language = language;
             one.version = runtime.version;
             one.target = runtime.target;
+            one.other_targets = runtime.other_targets;
             one.remarks = runtime.remarks;
             folder = runtime.folder;
             // Not all archives keep modes.
@@ -193,11 +200,14 @@ Result<StockedRuntime> RuntimeStock::add(const fs::path& source) const {
     }
     auto hash = content_hash(files, one.size, one.files);
     if (!hash) return pass_on(hash);
-    one.id = fmt::format("{}-{}-{}-{}", one.language, one.version, one.target, hash->substr(0, 8));
+    // The system alone where it is for several processors.
+    std::string is_for = one.other_targets.empty() ? one.target : one.target.substr(0, one.target.find('-'));
+    one.id = fmt::format("{}-{}-{}-{}", one.language, one.version, is_for, hash->substr(0, 8));
     one.folder = folder_ / one.id / files_folder;
     Json json{{"format", 1},          {"language", one.language}, {"version", one.version},
               {"target", one.target}, {"size", one.size},         {"files", one.files},
               {"content", *hash}};
+    if (!one.other_targets.empty()) json["other_targets"] = one.other_targets;
     if (auto written = write_atomically(staging->path() / facts_file, json_lines(json)); !written)
         return pass_on(written);
     if (is_folder(folder_ / one.id)) return one; // the same is there already
@@ -212,8 +222,9 @@ Result<StockedRuntime> RuntimeStock::find(const std::string& id) const {
     std::vector<StockedRuntime> fitting;
     std::vector<std::string> ids;
     for (StockedRuntime& one : list()) {
-        ids.push_back(one.id);
         if (one.id == id) return one;
+        if (!ids.empty() && ids.back() == one.id) continue; // the same for another target
+        ids.push_back(one.id);
         if (one.id.starts_with(id)) fitting.push_back(std::move(one));
     }
     if (fitting.size() == 1) return fitting.front();

@@ -15,9 +15,10 @@ struct StockedRuntime {
     std::string language; ///< as in the table of languages
     std::string version;
     std::string target;
-    std::string id;               ///< a short name for it: language, version, target and content
-    std::filesystem::path folder; ///< where its files are
-    std::uint64_t size = 0;       ///< of its files, in bytes
+    std::vector<std::string> other_targets{}; ///< of the same files, each listed by itself too
+    std::string id;                           ///< a short name for it: language, version, target and content
+    std::filesystem::path folder;             ///< where its files are
+    std::uint64_t size = 0;                   ///< of its files, in bytes
     std::size_t files = 0;
     std::vector<std::string> remarks; ///< what it lacks, told when it is added
 };

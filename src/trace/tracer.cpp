@@ -130,7 +130,9 @@ void GrowingGraph::leave_out_unrequested(OffersGroups& offers) {
     find_wanted();
     std::map<UnitId, std::set<std::string>> asked; // by packages, as if they could do without
     auto note_asked = [&](UnitId from, const Reason& reason, const std::string& group) {
-        bool may_need = wanted[from] && reason.optional && !units_[from].of_runtime && groups[from].empty();
+        bool imports = reason.verb == "imports" && reason.file == units_[from].file;
+        bool may_need =
+            imports && wanted[from] && reason.optional && !units_[from].of_runtime && groups[from].empty();
         if (may_need && !group.empty() && !requested.contains(group)) asked[from].insert(group);
     };
     for (const Edge& edge : edges_) note_asked(edge.from, edge.reason, groups[edge.to]);

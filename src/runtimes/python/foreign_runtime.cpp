@@ -25,6 +25,7 @@ struct Layout {
     std::string packed{};            ///< a zip with its library
     std::string root{};
     std::string program{};
+    std::string minor{};      ///< "3.11", where files are named by it
     std::string image{};      ///< the program, or the library, that has the interpreter in it
     std::string library{};    ///< folder; empty where it is not there
     std::string extensions{}; ///< folder
@@ -92,7 +93,7 @@ std::optional<Layout> unix_layout(const fs::path& base, const std::string& progr
     if (fs::path(folder).filename() != "bin") return std::nullopt;
     std::string root = fs::path(folder).parent_path().string();
     std::string name = fs::path(program).filename().string();
-    Layout layout{.root = root, .program = program, .image = program};
+    Layout layout{.root = root, .program = program, .minor = name.substr(6), .image = program};
     layout.library =
         folder_with(base, {joined(root, "lib/" + name), joined(root, "lib64/" + name)}, {"os.py"});
     layout.extensions = layout.library.empty() ? "" : layout.library + "/lib-dynload";
@@ -100,6 +101,11 @@ std::optional<Layout> unix_layout(const fs::path& base, const std::string& progr
          {joined(root, "lib/lib" + name + ".so.1.0"), joined(root, "lib" + name + ".so.1.0"),
           joined(root, "lib/lib" + name + ".dylib"), joined(root, "lib" + name + ".dylib")})
         if (is_file(base / shared)) layout.image = shared;
+    // Of a framework the library has its name, and the program in bin starts the one that can have windows.
+    std::string framework = joined(root, "Python");
+    std::string application = joined(root, "Resources/Python.app/Contents/MacOS/Python");
+    if (is_file(base / framework)) layout.image = framework;
+    if (is_file(base / framework) && is_file(base / application)) layout.program = application;
     return layout;
 }
 
@@ -114,7 +120,7 @@ std::string version_of(const fs::path& base, const Layout& layout) {
         return {};
     }
     // "3.11.2" stands in it as a text of its own.
-    std::string start = fs::path(layout.program).filename().string().substr(6) + ".";
+    std::string start = layout.minor + ".";
     std::string_view text = content->text();
     for (std::size_t at = text.find(start); at != std::string_view::npos; at = text.find(start, at + 1)) {
         std::size_t end = at + start.size();
@@ -184,7 +190,8 @@ std::map<std::string, std::string> unloadable_modules(const Facts& facts, std::u
                 bool of_system =
                     library.name.starts_with("/usr/lib/") || library.name.starts_with("/System/");
                 auto paths = native::loaded_paths(library.name, image, facts.extensions, program_folder);
-                if (of_system || library.weak || library.name == image.install_name ||
+                bool is_here = !native::moved_library(library.name, facts.base_prefix).empty();
+                if (of_system || library.weak || is_here || library.name == image.install_name ||
                     std::ranges::any_of(paths, [&](const auto& path) {
                         return is_file(path) && !relative_to(path, facts.base_prefix).empty();
                     }))
@@ -207,7 +214,9 @@ std::vector<Recognised> recognise_runtimes(const std::filesystem::path& folder) 
     for (const Layout& layout : layouts_in(folder)) {
         native::NativeKind kind = native::kind_of((folder / layout.program).string());
         Recognised one{layout.program, version_of(folder, layout),
-                       kind.targets.empty() ? std::string() : kind.targets.front(), whole_of(layout.root)};
+                       kind.targets.empty() ? std::string() : kind.targets.front()};
+        one.folder = whole_of(layout.root);
+        if (kind.targets.size() > 1) one.other_targets.assign(kind.targets.begin() + 1, kind.targets.end());
         one.problem = layout.problem;
         one.advice = layout.advice;
         if (!layout.packed.empty()) {

@@ -75,7 +75,10 @@ bool Ground::is_own_on_this_machine(const Distribution& distribution) const {
 }
 
 std::string Ground::interpreter_place() const {
-    return (fs::path(facts.programs_place) / fs::path(facts.program).filename()).string();
+    std::string name = fs::path(facts.program).filename().string();
+    // The program of a framework, which is started through another.
+    if (name == "Python") name = fmt::format("python{}.{}", facts.major, facts.minor);
+    return (fs::path(facts.programs_place) / name).string();
 }
 
 std::string Ground::program_place() const {

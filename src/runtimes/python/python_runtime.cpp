@@ -1,5 +1,6 @@
 #include "runtimes/python/python_runtime.h"
 
+#include "native/mach_o_loader.h"
 #include "runtimes/python/lexer.h"
 #include "support/hash.h"
 #include "support/near_match.h"
@@ -115,6 +116,9 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
 
 std::string PythonRuntime::library_for(const std::string& name, const std::string& file) {
     std::string folder = parent_folder_of(file);
+    if (std::string moved = native::moved_library(name, ground_.facts.base_prefix);
+        !moved.empty() && system_of(ground_.facts.target) == System::macos)
+        return moved;
     std::string found = ground_.library_of_packages(fs::path(name).filename().string(), file);
     if (found.empty() || system_of(ground_.facts.target) != System::windows) return found;
     // Windows looks beside what was loaded and beside the program.
