@@ -41,9 +41,11 @@ void print(const StockedRuntime& one) {
         one.version, all_targets_of(one), size_text(one.size), plural(one.files, "file", "files"));
 }
 
-void tell_added(const StockedRuntime& one, const fs::path& data) {
-    if (auto prepared = prepare_runtime(one, data); !prepared)
-        say(stderr, "note: builds with it will be slower: {}\n", prepared.error().what);
+void tell_added(const StockedRuntime& one, const fs::path& data, ProgressLine& progress) {
+    progress.step("compiling its library", 0);
+    auto prepared = prepare_runtime(one, data);
+    progress.clear();
+    if (!prepared) say(stderr, "note: builds with it will be slower: {}\n", prepared.error().what);
     print(one);
     for (const std::string& remark : one.remarks) say(stderr, "note: {}\n", remark);
 }
@@ -66,9 +68,11 @@ Result<void> list(const RuntimesOptions& options) {
 Result<void> add(const RuntimesOptions& options) {
     auto installation = build::Installation::find();
     if (!installation) return pass_on(installation);
+    ProgressLine progress(options.json);
+    progress.step("taking the runtime in", 0);
     auto one = RuntimeStock::of_user().add(options.subject);
-    if (!one) return pass_on(one);
-    tell_added(*one, installation->data);
+    if (!one) return progress.clear(), pass_on(one);
+    tell_added(*one, installation->data, progress);
     return {};
 }
 
@@ -88,11 +92,15 @@ Result<void> fetch(const RuntimesOptions& options) {
     if (!known) return pass_on(known);
     auto chosen = choose_runtime(*known, options.subject, options.target, options.version);
     if (!chosen) return pass_on(chosen);
+    ProgressLine progress(options.json);
+    progress.step("bringing the runtime", 0);
     auto one = fetch_runtime(*chosen, RuntimeStock::of_user(), [&](const std::string& command) {
+        progress.clear();
         if (options.verbose) say(stderr, "{}\n", command);
+        progress.step("bringing the runtime", 0);
     });
-    if (!one) return pass_on(one);
-    tell_added(*one, installation->data);
+    if (!one) return progress.clear(), pass_on(one);
+    tell_added(*one, installation->data, progress);
     return {};
 }
 

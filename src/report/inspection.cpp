@@ -420,8 +420,10 @@ std::string inspection_json(const Inspection& inspection, HostNames& host) {
     if (const native::KernelNeed& kernel = inspection.oldest.kernel(); !kernel.version.empty())
         one["kernel"] = {{"version", native::version_text(kernel.version)}, {"file", kernel.file}};
     if (inspection.payload && !inspection.target.empty()) one["target"] = inspection.target;
-    if (const native::SystemNeed& system = inspection.oldest.system(); !system.version.empty())
+    if (const native::SystemNeed& system = inspection.oldest.system(); !system.version.empty()) {
         one["system"] = {{"name", system.name()}, {"file", system.file}};
+        if (!system.library.empty()) one["system"]["library"] = system.library;
+    }
     std::string text = json_lines(one);
     text.pop_back(); // the line break: it goes into a list
     return text;

@@ -81,7 +81,7 @@ class HostNames {
     std::deque<std::string> kept_;
 };
 
-/// The JSON object that tells of an inspection, and the document of several such (docs/inspect-json.md).
+/// The JSON object that tells of an inspection, and the document of several such (docs/inspect.md).
 std::string inspection_json(const Inspection& inspection, HostNames& host);
 std::string inspections_document(const std::vector<std::string>& objects);
 

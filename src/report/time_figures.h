@@ -6,7 +6,7 @@
 
 namespace omnistasis::report {
 
-/// The start of the application as nested bars over time, out of profile.json (docs/profile.md); an SVG
+/// The start of the application as nested bars over time, out of profile.json (docs/report.md); an SVG
 /// document.
 std::string start_figure(const Json& profile, const std::string& title);
 

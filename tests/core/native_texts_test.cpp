@@ -131,6 +131,8 @@ TEST_CASE("a later library of Windows says how old that may be") {
     report::count_host_libraries(output, *host);
     CHECK(output.oldest.system().name() == "Windows 10 1903");
     CHECK(output.oldest.system().cause() == "tide.dll asks for icu.dll");
+    report::HostNames names(*host);
+    CHECK(report::inspection_json(output, names).find("\"library\": \"icu.dll\"") != std::string::npos);
     OldestSystem sum;
     sum.add(output.oldest);
     CHECK(sum.system().version == std::vector<int>{10, 0, 18362});
