@@ -223,8 +223,8 @@ Result<fs::path> write_beside_output(const fs::path& folder, const std::string& 
 }
 
 std::string trace_text(const Job& job) {
-    return report::trace_json(
-        job.graph, {job.project.targets.front(), job.runtime_title, job.entry, job.project.runtime_home});
+    return report::trace_json(job.graph, {job.project.targets.front(), job.runtime_title, job.entry,
+                                          job.project.name, job.project.runtime_home});
 }
 
 Result<fs::path> write_trace(const Job& job, const std::string& text) {

@@ -1,6 +1,7 @@
 #include "cli/output_files.h"
 
 #include "payload/delta.h"
+#include "payload/payload_contents.h"
 #include "support/files.h"
 #include "support/json.h"
 #include "support/json_field.h"
@@ -78,6 +79,12 @@ Result<Job> project_of(const OutputFiles& files, const JobOptions& options, Obse
     auto of_project = options_of_project(files, options);
     if (!of_project)
         return fail(ErrorKind::missing, "there is no trace.json beside it", files.folder.string());
+    // Several outputs in one folder share the file, which is of the last one.
+    std::string is_of = field_or(project_of_build(trace_of_build(files.folder)), "name", "");
+    auto contents = payload::PayloadContents::open(files.executable());
+    if (contents && !is_of.empty() && contents->description().name != is_of)
+        return fail(ErrorKind::missing, fmt::format("trace.json beside it is of {}", is_of),
+                    files.folder.string());
     return trace_project(*of_project, observer);
 }
 

@@ -51,9 +51,9 @@ class ListWriter {
 // graph.
 std::string trace_json(const trace::Graph& graph, const TraceSubject& subject) {
     std::string out = fmt::format("{{\n\"format\": 1,\n\"target\": {},\n\"runtime\": {},\n\"project\": "
-                                  "{{\"entry\": {}, \"runtime\": {}}}",
+                                  "{{\"entry\": {}, \"name\": {}, \"runtime\": {}}}",
                                   quoted(subject.target), quoted(subject.runtime), quoted(subject.entry),
-                                  quoted(subject.runtime_home));
+                                  quoted(subject.name), quoted(subject.runtime_home));
     {
         ListWriter units(out, "units");
         for (const trace::Unit& unit : graph.units) {

@@ -12,6 +12,7 @@ struct TraceSubject {
     std::string target;
     std::string runtime;      ///< its title
     std::string entry;        ///< what was named to load the project: a file, a folder, a module
+    std::string name;         ///< the output's, without a target's ending
     std::string runtime_home; ///< the interpreter that the project names; empty where it was looked for
 };
 

@@ -325,3 +325,16 @@ TEST_CASE("a toolkit that was left out is needed where the program stops for wan
     build(workshop, "main.py", {"--runtime", ".venv", "--include", "PyQt5"});
     CHECK(workshop.omnistasis({"prove", "out/linux-x86_64/main", "--against-source"}).exit_code == 0);
 }
+
+TEST_CASE("an output is proved by its own trace, and not by that of another in its folder") {
+    Workshop workshop("two outputs");
+    workshop.write("one.py", "print('one')\n");
+    workshop.write("two.py", "print('two')\n");
+    build(workshop, "one.py", {"--out", "both"});
+    build(workshop, "two.py", {"--out", "both"});
+    CHECK(workshop.omnistasis({"prove", "both/two", "--against-source"}).exit_code == 0);
+    auto other = workshop.omnistasis({"prove", "both/one"});
+    CHECK(other.exit_code == 0);
+    CHECK(has(other.err, "its project is not at hand (trace.json beside it is of two): "));
+    CHECK(workshop.omnistasis({"prove", "both/one", "--against-source"}).exit_code == 3);
+}
