@@ -53,6 +53,10 @@ Result<void> run_prove(ProveOptions& options) {
         if (!input) return pass_on(input);
         options.run.input = std::move(*input);
     }
+    if (options.run.display && options.run.against_source)
+        return fail(ErrorKind::usage, "a run with a window is not compared with its source",
+                    "--display --against-source", "it is ended once its window has settled",
+                    "say one of both");
     if (options.exit_code >= 0) options.run.exit_code = options.exit_code;
     auto job = project_of(*files, options, progress);
     progress.clear();

@@ -46,7 +46,7 @@ class Prover {
     Result<Proof> prove() {
         if (auto possible = check_isolation(); !possible) return pass_on(possible);
         bool is_foreign = subject_.target != host_target();
-        if (run_.against_source && trace::as<trace::RunsFromSource>(subject_.runtime) == nullptr)
+        if (is_compared() && trace::as<trace::RunsFromSource>(subject_.runtime) == nullptr)
             return fail(ErrorKind::bad_input, "there is no source to compare with", subject_.output,
                         "its project is not at hand: no trace.json beside it, or what that names is gone",
                         "build it again, or leave out --against-source");
@@ -69,7 +69,7 @@ class Prover {
         find_tree();
         look_at_calls();
         look_at_end();
-        if (run_.against_source) {
+        if (is_compared()) {
             auto differences = compare_with_source(
                 {subject_, run_, proof_, places_, tree_, tree_here_, folders_, timed_out_, emulation_.get()},
                 scratch->path() / "source");
@@ -89,6 +89,9 @@ class Prover {
     }
 
   private:
+    /// A run with a window is ended once that has settled: what it did until then depends on the moment.
+    bool is_compared() const { return run_.against_source && !run_.display; }
+
     // --- the run ------------------------------------------------------------------------------------------
 
     Result<void> run_isolated_and_watched(const fs::path& scratch) {
@@ -497,7 +500,7 @@ class Prover {
                      true});
             return;
         }
-        bool against = run_.against_source && !run_.exit_code;
+        bool against = is_compared() && !run_.exit_code;
         // Of another system's codes, which may be larger, only the lowest byte gets here.
         int expected = run_.exit_code.value_or(0) & (emulation_ != nullptr ? 0xFF : ~0);
         if (!against && !timed_out_ && proof_.exit_code != expected)

@@ -38,7 +38,7 @@ struct ProofRun {
     bool network = false;
     bool display = false;          ///< it gets a virtual display and is ended once its window has settled
     std::filesystem::path picture; ///< display: where the picture goes
-    bool against_source = false;
+    bool against_source = false;   ///< not where it has a display
     double seconds = 60;
     std::optional<int>
         exit_code; ///< what is expected; 0 where nothing is said and the source is not compared
