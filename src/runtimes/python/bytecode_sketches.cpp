@@ -37,7 +37,10 @@ void BytecodeSketches::make(const std::string& folder) {
     }
     if (missing.empty()) return;
     std::string input;
-    for (const std::string& file : missing) input += file + '\0';
+    for (const std::string& file : missing) {
+        input += file + '\0';
+        made_[file]; // where the interpreter fails it is not started again for the next
+    }
     auto output = run_program({interpreter_, "-I", "-S", "-B", (helpers_ / "sketch.py").string()}, input);
     if (!output) return;
     std::string_view rest = output->out;
