@@ -71,7 +71,7 @@ Result<void> add(const RuntimesOptions& options) {
     ProgressLine progress(options.json);
     progress.step("taking the runtime in", 0);
     auto one = RuntimeStock::of_user().add(options.subject);
-    if (!one) return progress.clear(), pass_on(one);
+    if (!one) return pass_on(one);
     tell_added(*one, installation->data, progress);
     return {};
 }
@@ -95,11 +95,12 @@ Result<void> fetch(const RuntimesOptions& options) {
     ProgressLine progress(options.json);
     progress.step("bringing the runtime", 0);
     auto one = fetch_runtime(*chosen, RuntimeStock::of_user(), [&](const std::string& command) {
+        if (!options.verbose) return;
         progress.clear();
-        if (options.verbose) say(stderr, "{}\n", command);
+        say(stderr, "{}\n", command);
         progress.step("bringing the runtime", 0);
     });
-    if (!one) return progress.clear(), pass_on(one);
+    if (!one) return pass_on(one);
     tell_added(*one, installation->data, progress);
     return {};
 }

@@ -57,8 +57,8 @@ Result<OutputFiles> find_output(const std::string& named) {
     return OutputFiles{path, path.filename().string(), path.parent_path()};
 }
 
-std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options) {
-    Json trace = trace_of_build(files.folder);
+std::optional<JobOptions> options_of_trace(const Json& trace, const OutputFiles& files,
+                                           const JobOptions& options) {
     Json said = project_of_build(trace);
     if (said.is_null()) return std::nullopt;
     JobOptions of_project = options;
@@ -75,12 +75,17 @@ std::optional<JobOptions> options_of_project(const OutputFiles& files, const Job
     return of_project;
 }
 
+std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options) {
+    return options_of_trace(trace_of_build(files.folder), files, options);
+}
+
 Result<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer) {
-    auto of_project = options_of_project(files, options);
+    Json trace = trace_of_build(files.folder);
+    auto of_project = options_of_trace(trace, files, options);
     if (!of_project)
         return fail(ErrorKind::missing, "there is no trace.json beside it", files.folder.string());
     // Several outputs in one folder share the file, which is of the last one.
-    std::string is_of = field_or(project_of_build(trace_of_build(files.folder)), "name", "");
+    std::string is_of = field_or(project_of_build(trace), "name", "");
     auto contents = payload::PayloadContents::open(files.executable());
     if (contents && !is_of.empty() && contents->description().name != is_of)
         return fail(ErrorKind::missing, fmt::format("trace.json beside it is of {}", is_of),

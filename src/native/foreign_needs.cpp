@@ -73,9 +73,11 @@ Result<std::vector<ForeignNeed>> foreign_needs(const std::string& file, const Ho
         std::string short_name = fs::path(name).filename().string();
         ForeignNeed need{name, "", exact.contains(name), weak.contains(name)};
         if (need.is_exact) need.found_file = exact.at(name);
-        for (const std::string& folder : folders)
-            if (std::string found; need.found_file.empty())
-                if (found = in_folder(folder, short_name, any_case); found != file) need.found_file = found;
+        for (const std::string& folder : folders) {
+            if (!need.found_file.empty()) break;
+            std::string found = in_folder(folder, short_name, any_case);
+            if (found != file) need.found_file = found;
+        }
         bool known = std::ranges::any_of(needs, [&](const ForeignNeed& one) { return one.name == name; });
         if (!known) needs.push_back(std::move(need));
     }

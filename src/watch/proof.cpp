@@ -95,16 +95,9 @@ class Prover {
     // --- the run ------------------------------------------------------------------------------------------
 
     Result<void> run_isolated_and_watched(const fs::path& scratch) {
-        IsolationOptions options;
-        options.home = places_.home;
-        options.work = places_.work;
-        options.temporary = places_.temporary;
-        options.network = run_.network;
-        options.input = run_.input;
-        options.variables = run_.variables;
-        options.limits = limits_of(run_);
-        if (auto clock = set_clock(run_, options.variables); !clock) return clock;
-        if (!run_.clock.empty()) options.shown.emplace_back(clock_library(), clock_library());
+        auto made = isolation_of(run_, places_);
+        if (!made) return pass_on(made);
+        IsolationOptions& options = *made;
         std::optional<VirtualDisplay> display;
         if (run_.display) {
             auto started = VirtualDisplay::start(scratch);

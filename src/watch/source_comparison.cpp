@@ -69,18 +69,13 @@ class SourceComparison {
     }
 
     Result<std::vector<std::string>> emulated(trace::SourceRun source) const {
-        IsolationOptions options;
-        options.home = places_.home;
-        options.work = places_.work;
-        options.temporary = places_.temporary;
-        options.network = built_.run.network;
-        options.variables = built_.run.variables;
-        if (auto clock = set_clock(built_.run, options.variables); !clock) return pass_on(clock);
-        if (!built_.run.clock.empty()) options.shown.emplace_back(clock_library(), clock_library());
+        auto options = isolation_of(built_.run, places_);
+        if (!options) return pass_on(options);
+        std::string own = project_.folder.string();
         for (const SourcePlaces::Shown& one : shown_.shown()) {
             // It may write beside itself, and nowhere else.
-            bool is_own = !relative_to(project_.folder.string() + "/.", one.folder).empty();
-            (is_own ? options.lent : options.shown).emplace_back(one.folder, one.place);
+            bool is_own = own == one.folder || !relative_to(own, one.folder).empty();
+            (is_own ? options->lent : options->shown).emplace_back(one.folder, one.place);
         }
         auto there = [&](std::string& path) {
             if (std::string place = shown_.of(path); !place.empty()) path = built_.emulation->spoken(place);
@@ -96,7 +91,7 @@ class SourceComparison {
             });
             value = list;
         }
-        return built_.emulation->source_command(source, options);
+        return built_.emulation->source_command(source, *options);
     }
 
     // --- what both did ------------------------------------------------------------------------------------

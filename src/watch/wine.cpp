@@ -74,8 +74,8 @@ class Wine : public Emulation {
                                              IsolationOptions& options) override {
         std::string file = what_.output.filename().string();
         options.shown.emplace_back(fs::absolute(what_.output), "/opt/" + file);
-        std::vector<std::string> words{"C:\\program\\" +
-                                       (is_folder(what_.output) ? file + "\\" + what_.program : file)};
+        std::vector<std::string> words{
+            spoken("/opt/" + (is_folder(what_.output) ? file + "/" + what_.program : file))};
         words.insert(words.end(), arguments.begin(), arguments.end());
         return in_prefix(words, options);
     }

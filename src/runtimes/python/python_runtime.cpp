@@ -116,9 +116,9 @@ Result<void> PythonRuntime::relearn(std::string_view learned) {
 
 std::string PythonRuntime::library_for(const std::string& name, const std::string& file) {
     std::string folder = parent_folder_of(file);
-    if (std::string moved = native::moved_library(name, ground_.facts.base_prefix);
-        !moved.empty() && system_of(ground_.facts.target) == System::macos)
-        return moved;
+    if (system_of(ground_.facts.target) == System::macos)
+        if (std::string moved = native::moved_library(name, ground_.facts.base_prefix); !moved.empty())
+            return moved;
     std::string found = ground_.library_of_packages(fs::path(name).filename().string(), file);
     if (found.empty() || system_of(ground_.facts.target) != System::windows) return found;
     // Windows looks beside what was loaded and beside the program.

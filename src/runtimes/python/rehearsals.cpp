@@ -81,6 +81,18 @@ Result<trace::SourceRun> Rehearsals::source_run(const std::filesystem::path& scr
     return run;
 }
 
+/// A folder that makes an interpreter run one of our helpers at its start, once it is on its path.
+Result<std::string> Rehearsals::startup_folder(const std::string& helper,
+                                               const std::filesystem::path& folder) const {
+    auto text = read_text(ground_.helpers / helper);
+    if (!text) return pass_on(text);
+    std::error_code failed;
+    fs::create_directories(folder, failed);
+    if (auto written = write_atomically(folder / "sitecustomize.py", *text); !written)
+        return pass_on(written);
+    return folder.string();
+}
+
 /// With the target's own interpreter, and the packages that were brought for it.
 Result<trace::SourceRun> Rehearsals::elsewhere(trace::SourceRun run,
                                                const std::filesystem::path& scratch) const {
@@ -93,14 +105,9 @@ Result<trace::SourceRun> Rehearsals::elsewhere(trace::SourceRun run,
         run.folders.emplace_back(folder);
     };
     if (facts.prefix != facts.base_prefix) {
-        std::string start = (scratch / "site folders").string();
-        auto helper = read_text(ground_.helpers / "site_folders.py");
-        if (!helper) return pass_on(helper);
-        std::error_code failed;
-        fs::create_directories(start, failed);
-        if (auto written = write_atomically(start + "/sitecustomize.py", *helper); !written)
-            return pass_on(written);
-        add_to_path(start);
+        auto start = startup_folder("site_folders.py", scratch / "site folders");
+        if (!start) return pass_on(start);
+        add_to_path(*start);
         run.variables["OMNISTASIS_SITE_FOLDERS"] =
             facts.prefix + "/" + facts.library_place + "/site-packages";
         run.folders.emplace_back(facts.prefix);
@@ -124,16 +131,10 @@ std::string Rehearsals::module_file(const std::string& module) {
 
 Result<trace::SourceRun> Rehearsals::watched_run(const std::filesystem::path& scratch,
                                                  const std::vector<std::string>& arguments) {
-    auto watcher = read_text(ground_.helpers / "watch_imports.py");
+    auto watcher = startup_folder("watch_imports.py", scratch / "watcher");
     if (!watcher) return pass_on(watcher);
-    fs::path folder = scratch / "watcher";
-    std::error_code failed;
-    fs::create_directories(folder, failed);
-    if (auto written = write_atomically(folder / "sitecustomize.py", *watcher); !written)
-        return pass_on(written);
-
     trace::SourceRun run;
-    std::string path = folder.string();
+    std::string path = *watcher;
     run.command = start_from_source(arguments);
     if (ground_.entry.kind != Entry::Kind::script) path += ":" + ground_.entry.folder;
     if (const char* before = std::getenv("PYTHONPATH")) path += std::string(":") + before;

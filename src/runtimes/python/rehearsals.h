@@ -28,6 +28,7 @@ class Rehearsals {
 
   private:
     std::vector<std::string> start_from_source(const std::vector<std::string>& arguments) const;
+    Result<std::string> startup_folder(const std::string& helper, const std::filesystem::path& folder) const;
     Result<trace::SourceRun> elsewhere(trace::SourceRun run, const std::filesystem::path& scratch) const;
 
     Ground& ground_;

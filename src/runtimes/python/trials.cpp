@@ -41,73 +41,69 @@ std::set<std::string> Trials::distributions_to_ask(const std::vector<Unit>& unit
     return ask;
 }
 
-trace::TrialQuestion Trials::question(std::vector<std::string> modules,
-                                      const std::set<std::string>& without) const {
+std::vector<trace::TrialQuestion> Trials::questions(std::vector<std::vector<std::string>> of_each,
+                                                    const std::set<std::string>& without) const {
     std::vector<std::string> path;
     for (const std::string& folder : facts_here().search_path)
         if (folder != ground_.entry.folder && folder != ground_.project.folder.string())
             path.push_back(folder);
-    std::string key = facts_here().magic + " ";
-    for (const Distribution& one : installed_here().all()) key += one.name + "=" + one.version + " ";
-    for (const std::string& name : without) key += "without " + name + " ";
-    for (const std::string& module : modules) {
-        auto hash = file_hash(finder_here().find(module).file, *ground_.store);
-        key += module + " " + (hash ? hex(*hash) : "") + "\n";
+    std::string installed;
+    for (const Distribution& one : installed_here().all()) installed += one.name + "=" + one.version + " ";
+    for (const std::string& name : without) installed += "without " + name + " ";
+    std::vector<trace::TrialQuestion> questions;
+    for (std::vector<std::string>& modules : of_each) {
+        std::string key = facts_here().magic + " " + installed;
+        for (const std::string& module : modules) {
+            auto hash = file_hash(finder_here().find(module).file, *ground_.store);
+            key += module + " " + (hash ? hex(*hash) : "") + "\n";
+        }
+        questions.push_back(
+            {{facts_here().executable, "-E", "-s", "-B", (ground_.helpers / "trial.py").string()},
+             std::move(modules),
+             {{"path", path}, {"without", without}},
+             std::move(key)});
     }
-    return {{facts_here().executable, "-E", "-s", "-B", (ground_.helpers / "trial.py").string()},
-            std::move(modules),
-            {{"path", path}, {"without", without}},
-            std::move(key)};
+    return questions;
 }
 
 std::vector<trace::OffersGroups::Needed>
 Trials::needed_groups(const std::vector<trace::OffersGroups::Asks>& asks) {
     if (!ground_.project.trial_imports) return {};
     // All modules of a distribution are asked in one go: one that can't be imported stops no other.
-    std::map<std::string, std::vector<const trace::OffersGroups::Asks*>> asked;
+    std::map<std::string, std::vector<std::string>> modules;
+    std::map<std::string, const trace::OffersGroups::Asks*> asked; // by module
     std::set<std::string> groups;
     for (const trace::OffersGroups::Asks& one : asks) {
+        const std::string& name = one.unit->name;
         const Distribution* owner = ground_.installed.owner_of(one.unit->file);
-        if (!finder_here().find(one.unit->name)) continue;
-        asked[owner == nullptr ? top_of(one.unit->name) : owner->name].push_back(&one);
+        if (!finder_here().find(name)) continue;
+        modules[owner == nullptr ? top_of(name) : owner->name].push_back(name);
+        asked.emplace(name, &one);
         groups.insert(one.groups.begin(), one.groups.end());
     }
-    std::vector<trace::TrialQuestion> without, with;
-    for (const auto& [name, units] : asked) {
-        std::vector<std::string> modules;
-        for (const trace::OffersGroups::Asks* one : units) modules.push_back(one->unit->name);
-        without.push_back(question(std::move(modules), groups));
-    }
-    std::vector<std::vector<const trace::OffersGroups::Asks*>> unable;
-    auto units = asked.begin();
-    for (const auto& answer : trace::try_modules(without, *ground_.store)) {
-        std::vector<const trace::OffersGroups::Asks*> failing;
-        std::vector<std::string> modules;
-        for (std::size_t i = 0; answer && i < answer->records.size(); ++i)
-            if (!answer->records[i].error.empty()) {
-                failing.push_back(units->second[i]);
-                modules.push_back(answer->records[i].module);
-            }
-        ++units;
-        if (failing.empty()) continue;
-        unable.push_back(std::move(failing));
-        with.push_back(question(std::move(modules), {}));
+    std::vector<std::vector<std::string>> all, failing;
+    for (auto& [name, list] : modules) all.push_back(std::move(list));
+    for (const auto& answer : trace::try_modules(questions(std::move(all), groups), *ground_.store)) {
+        std::vector<std::string> unable;
+        if (answer)
+            for (const trace::TrialRecord& record : answer->records)
+                if (!record.error.empty()) unable.push_back(record.module);
+        if (!unable.empty()) failing.push_back(std::move(unable));
     }
     std::vector<trace::OffersGroups::Needed> needed;
-    auto failing = unable.begin();
-    for (const auto& answer : trace::try_modules(with, *ground_.store)) {
+    for (const auto& answer : trace::try_modules(questions(std::move(failing), {}), *ground_.store)) {
+        if (!answer) continue;
         std::set<std::string> loaded;
-        for (std::size_t i = 0; answer && i < answer->records.size(); ++i) {
-            const trace::TrialRecord& record = answer->records[i];
+        for (const trace::TrialRecord& record : answer->records) {
             for (const trace::TrialLoad& one : record.loaded) loaded.insert(top_of(one.name));
             if (!record.error.empty()) continue;
-            for (const std::string& group : (*failing)[i]->groups)
+            const trace::OffersGroups::Asks& of_module = *asked.at(record.module);
+            for (const std::string& group : of_module.groups)
                 if (loaded.contains(group)) {
-                    needed.push_back({(*failing)[i]->unit, group});
-                    gathered_.needed_groups[(*failing)[i]->unit->file].insert(group);
+                    needed.push_back({of_module.unit, group});
+                    gathered_.needed_groups[of_module.unit->file].insert(group);
                 }
         }
-        ++failing;
     }
     return needed;
 }
@@ -133,13 +129,13 @@ void Trials::settle_trials(const std::vector<Unit>& units, UnitNeeds& needs) {
         if (!finder_here().find(unit.name) || !tried_[owner->name].insert(unit.name).second) continue;
         to_try[owner->name].push_back(unit.name);
     }
-    std::vector<trace::TrialQuestion> questions;
+    std::vector<std::vector<std::string>> of_each;
     for (auto& [name, modules] : to_try) {
         // The package itself first, then what is in it.
         std::ranges::sort(modules);
-        questions.push_back(question(std::move(modules), {}));
+        of_each.push_back(std::move(modules));
     }
-    for (const auto& answer : trace::try_modules(questions, *ground_.store)) {
+    for (const auto& answer : trace::try_modules(questions(std::move(of_each), {}), *ground_.store)) {
         if (!answer) {
             trial_trouble_ = answer.error().what + ": " + answer.error().hint;
             continue;

@@ -37,8 +37,9 @@ class Trials {
         return ground_.here ? ground_.here->installed : ground_.installed;
     }
     std::set<std::string> distributions_to_ask(const std::vector<Unit>& units);
-    trace::TrialQuestion question(std::vector<std::string> modules,
-                                  const std::set<std::string>& without) const;
+    /// One for each list of modules, where top-level modules of the names `without` are not there.
+    std::vector<trace::TrialQuestion> questions(std::vector<std::vector<std::string>> of_each,
+                                                const std::set<std::string>& without) const;
     std::string library_there(const std::string& file, const Distribution& here,
                               const Distribution& there) const;
     void take_trial(const Unit& unit, const trace::TrialRecord& record, Expansion& out);

@@ -1,10 +1,9 @@
 """Imports modules of packages, one after the other, and says what each of them loads.
 
 The standard input holds one JSON object: `path`, the folders that modules come from; `modules`, the names; `without`,
-top-level modules that are not there. The answer
-is one JSON object a line on the standard output, written as soon as a module is done: its name, what was loaded
-meanwhile (module and file), the files that were opened below those folders, and the libraries that were mapped. What
-the modules themselves print goes nowhere.
+top-level modules that are not there. The answer is one JSON object a line on the standard output, written as soon as a
+module is done: its name, what was loaded meanwhile (module and file), the files that were opened below those folders,
+and the libraries that were mapped. What the modules themselves print goes nowhere.
 """
 
 import json
