@@ -41,9 +41,32 @@ void print(const StockedRuntime& one) {
         one.version, all_targets_of(one), size_text(one.size), plural(one.files, "file", "files"));
 }
 
+/// Traces and reviews a program that uses all of a runtime's library: what is kept of each of its files then
+/// need not be found by the first build.
+Result<void> look_through_library(const StockedRuntime& one, Observer& observer) {
+    auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-library");
+    if (!scratch) return pass_on(scratch);
+    auto program = write_library_program(one, scratch->path());
+    if (!program) return pass_on(program);
+    if (program->empty()) return {};
+    std::vector<std::string> targets = one.other_targets;
+    targets.push_back(one.target);
+    for (const std::string& target : targets) {
+        JobOptions options;
+        options.project.entry = *program;
+        options.project.targets = {target};
+        auto job = trace_project(options, observer);
+        if (!job) return pass_on(job);
+        auto review = review_job(*job, nullptr, observer);
+        if (!review) return pass_on(review);
+    }
+    return {};
+}
+
 void tell_added(const StockedRuntime& one, const fs::path& data, ProgressLine& progress) {
     progress.step("compiling its library", 0);
     auto prepared = prepare_runtime(one, data);
+    if (prepared) prepared = look_through_library(one, progress);
     progress.clear();
     if (!prepared) say(stderr, "note: builds with it will be slower: {}\n", prepared.error().what);
     print(one);

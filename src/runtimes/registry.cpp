@@ -6,6 +6,7 @@
 #include "runtimes/python/entry.h"
 #include "runtimes/python/foreign_runtime.h"
 #include "runtimes/python/python_language.h"
+#include "runtimes/python/stocked_library.h"
 #include "support/files.h"
 #include "support/near_match.h"
 
@@ -29,12 +30,16 @@ struct Language {
     Result<std::string> (*usual_for)(const std::string& target);
     /// What is done once for a runtime in the stock; null: nothing.
     Result<void> (*prepare)(const StockedRuntime& runtime, const std::filesystem::path& data) = nullptr;
+    /// Null where the library is not made of sources.
+    Result<std::string> (*write_library_program)(const StockedRuntime& runtime,
+                                                 const std::filesystem::path& folder) = nullptr;
 };
 
 /// All languages; a new one is a folder beside python/ and a line here.
 constexpr Language languages[] = {
     {"python", python::settle_entry, python::is_python_source, python::make_python_runtime,
-     python::recognise_runtimes, python::usual_runtime, python::prepare_runtime},
+     python::recognise_runtimes, python::usual_runtime, python::prepare_runtime,
+     python::write_library_program},
     {"node", node::settle_entry, node::is_node_source, node::make_node_runtime, node::recognise_runtimes,
      node::usual_runtime},
     {"lua", lua::settle_entry, lua::is_lua_source, lua::make_lua_runtime, lua::recognise_runtimes,
@@ -81,6 +86,13 @@ Result<void> prepare_runtime(const StockedRuntime& runtime, const fs::path& data
         if (runtime.language == language.name && language.prepare != nullptr)
             return language.prepare(runtime, data);
     return {};
+}
+
+Result<std::string> write_library_program(const StockedRuntime& runtime, const fs::path& folder) {
+    for (const Language& language : languages)
+        if (runtime.language == language.name && language.write_library_program != nullptr)
+            return language.write_library_program(runtime, folder);
+    return std::string();
 }
 
 Result<std::string> runtime_for(const std::string& name, const std::string& target) {

@@ -31,6 +31,10 @@ recognise_runtimes(const std::filesystem::path& folder);
 /// slower.
 Result<void> prepare_runtime(const StockedRuntime& runtime, const std::filesystem::path& data);
 
+/// Writes a program into a folder that uses all of a runtime's library, and returns its file. Empty where the
+/// library is not made of sources.
+Result<std::string> write_library_program(const StockedRuntime& runtime, const std::filesystem::path& folder);
+
 /// Whether a language's runtime for a target can be had: from this machine or the stock. An error says which
 /// one lacks, and how to add it.
 Result<std::string> runtime_for(const std::string& language, const std::string& target);

@@ -27,6 +27,13 @@ constexpr std::array<std::string_view, 16> unread_folders{
     "/usr/share/menu", "/usr/share/applications", "/usr/share/metainfo", "/usr/share/zsh",
     "/usr/share/fish", "/usr/share/icons",        "/usr/share/pixmaps",  "/usr/lib/mime"};
 
+/// No package puts files into folders of people, of a moment or of other volumes (Filesystem Hierarchy
+/// Standard 3.0, section 3).
+bool may_be_of_package(const std::string& file) {
+    constexpr std::array<std::string_view, 5> free{"/home/", "/root/", "/tmp/", "/mnt/", "/media/"};
+    return std::ranges::none_of(free, [&](std::string_view folder) { return file.starts_with(folder); });
+}
+
 /// Lists name a file as its package has it: `/lib/x` is `/usr/lib/x` where the one is a link to the other.
 std::vector<std::string> spellings(const std::string& file) {
     std::vector<std::string> names{file};
@@ -173,8 +180,9 @@ Owners look_up(const std::vector<std::string>& files) {
 
 std::map<std::string, SystemPackage> system_packages_of(const std::vector<std::string>& files, Store& store) {
     fs::path status = fs::path(database) / "status";
-    if (files.empty() || !is_file(status)) return {};
-    std::vector<std::string> sorted = files;
+    std::vector<std::string> sorted;
+    std::ranges::copy_if(files, std::back_inserter(sorted), may_be_of_package);
+    if (sorted.empty() || !is_file(status)) return {};
     std::ranges::sort(sorted);
     std::string subject = "owners " + own_program_stamp() + file_stamp(status.string());
     for (const std::string& file : sorted) subject += '\0' + file;

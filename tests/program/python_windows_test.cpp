@@ -176,6 +176,14 @@ TEST_CASE("a library that was compiled when its runtime was added gives the same
     CHECK(yard.shell(
                   "ls stock/python-3.11.9-*/bytecode/json/__init__.pyc stock/python-3.11.9-*/bytecode/os.pyc")
               .exit_code == 0);
+    // It was looked through, too: a trace does not read what it read then.
+    ProgramOutput read =
+        yard.shell("export OMNISTASIS_RUNTIMES=\"$PWD/stock\"; strace -f -qq -e trace=openat "
+                   "-e status=successful " +
+                   std::string(test::quoted_program) +
+                   " trace app/main.py --target windows-x86_64 2>&1 >/dev/null | grep -o "
+                   "'Lib/[a-z0-9/]*[.]py\"\\|main[.]py\"' | sort -u");
+    CHECK(read.out == "main.py\"\n");
     REQUIRE(yard.build("--out one").exit_code == 0);
     yard.shell("mv stock/python-3.11.9-*/bytecode .");
     auto build_anew = [&](const std::string& out) {

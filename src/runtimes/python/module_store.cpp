@@ -82,24 +82,13 @@ std::string ModuleStore::from_bytecode_file(const Source& source) const {
     bool has_one = !source.own && source.file.ends_with(".py");
     if (!has_one || !facts_.compiles()) return {};
     fs::path file = bytecode_file_of(source);
-    bool settled = false;
-    std::string stamp = file_stamp(file, &settled);
-    if (stamp == "-") return {};
-    // Kept by the two files, and not by the source's content: that it has this code is what the interpreter
-    // says.
-    std::string key =
-        Store::key_of(fmt::format("bytecode file {} {} {} {} {}\n{}", own_program_stamp(), facts_.magic,
-                                  stamp, file_stamp(source.file), file.string(), source.shown_as));
-    if (auto known = store_->find(key)) return *known;
     // A new one for the same source is no other code.
     auto content = MappedFile::open(file, false);
     if (!content) return {};
     std::string_view bytes = content->text();
     std::string header = dated_header(source.file);
     if (header.empty() || !bytes.starts_with(header)) return {};
-    std::string code = canonical_marshal(bytes.substr(header.size()), source.shown_as);
-    if (settled) store_->keep(key, code);
-    return code;
+    return canonical_marshal(bytes.substr(header.size()), source.shown_as);
 }
 
 /// Code that has no source.

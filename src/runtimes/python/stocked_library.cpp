@@ -29,6 +29,25 @@ bool is_passed_over(const std::string& inner) {
            std::ranges::any_of(folders, [&](std::string_view folder) { return inner.starts_with(folder); });
 }
 
+/// The sources of a library that applications use, relative to its folder.
+std::vector<std::string> library_sources(const std::string& library) {
+    std::vector<std::string> sources;
+    each_entry_below(library, [&](const fs::directory_entry& entry) {
+        std::string inner = relative_to(entry.path().string(), library);
+        if (inner.ends_with(".py") && !is_passed_over(inner)) sources.push_back(std::move(inner));
+    });
+    return sources;
+}
+
+/// What a library's source is imported as; empty where it is a program.
+std::string module_of(std::string inner) {
+    inner.erase(inner.size() - 3);
+    if (inner.ends_with("/__init__")) inner.erase(inner.rfind('/'));
+    if (base_name(inner) == "__main__" || inner.find('-') != std::string::npos) return {};
+    std::ranges::replace(inner, '/', '.');
+    return inner;
+}
+
 struct Silent : Observer {
     void step(std::string_view, std::size_t) override {}
     void advance(std::size_t) override {}
@@ -70,11 +89,10 @@ Result<void> compile_library(const StockedRuntime& runtime, const Facts& own,
     auto staging = StagingFolder::make(folder.parent_path(), "bytecode");
     if (!staging) return pass_on(staging);
     std::vector<ModuleStore::Source> sources;
-    each_entry_below(facts->standard_library, [&](const fs::directory_entry& entry) {
-        std::string file = entry.path().string();
-        if (file.ends_with(".py") && !is_passed_over(relative_to(file, facts->standard_library)))
-            sources.push_back({file, file, 0, false});
-    });
+    for (const std::string& inner : library_sources(facts->standard_library)) {
+        std::string file = facts->standard_library + "/" + inner;
+        sources.push_back({file, file, 0, false});
+    }
     if (sources.empty()) return {}; // it is bytecode
     Silent observer;
     ModuleStore store(*facts, helpers, std::make_shared<Store>(staging->path() / "kept.sqlite"));
@@ -95,6 +113,18 @@ Result<void> compile_library(const StockedRuntime& runtime, const Facts& own,
         return fail(ErrorKind::unwritable, "can't put the bytecode in its place", folder.string(),
                     failed.message());
     return {};
+}
+
+Result<std::string> write_library_program(const StockedRuntime& runtime, const fs::path& folder) {
+    auto facts = facts_of_files(runtime, {});
+    if (!facts) return pass_on(facts);
+    std::string text;
+    for (const std::string& inner : library_sources(facts->standard_library))
+        if (std::string module = module_of(inner); !module.empty()) text += "import " + module + "\n";
+    if (text.empty()) return std::string(); // it is bytecode
+    fs::path file = folder / "library.py";
+    if (auto written = write_atomically(file, text); !written) return pass_on(written);
+    return file.string();
 }
 
 } // namespace omnistasis::python

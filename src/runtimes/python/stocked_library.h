@@ -23,4 +23,8 @@ std::filesystem::path bytecode_folder_of(const StockedRuntime& runtime);
 Result<void> compile_library(const StockedRuntime& runtime, const Facts& own,
                              const std::filesystem::path& helpers);
 
+/// Writes a program into a folder that imports what applications use of a runtime's library, and returns its
+/// file: a trace of it reads all of that. Empty where the library has no sources.
+Result<std::string> write_library_program(const StockedRuntime& runtime, const std::filesystem::path& folder);
+
 } // namespace omnistasis::python
