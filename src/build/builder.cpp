@@ -109,10 +109,16 @@ class Builder {
         count();
         list_parts();
         hashing.get();
-        auto done = shape_.tree.empty() ? write_single(staging->path()) : write_folder(staging->path());
-        if (!done) return pass_on(done);
-        if (auto dressed = platform_.finish(staging->path(), project_, icon(), icon_file()); !dressed)
-            return pass_on(dressed);
+        if (auto done = write_start(staging->path()); !done) return pass_on(done);
+        if (!shape_.tree.empty())
+            if (auto done = write_tree(staging->path()); !done) return pass_on(done);
+        auto each_file = [this](const auto& take) {
+            for (const TreeFile& file : tree_)
+                if (auto content = payload::TreeContent::of(file, store_))
+                    if (auto bytes = content->bytes()) take(file.place, *bytes);
+        };
+        auto dressed = platform_.finish(staging->path(), project_, icon(), icon_file(), each_file);
+        if (!dressed) return pass_on(dressed);
         if (shape_.is_archive) {
             observer_.step("packing", 0);
             if (auto packed = pack_zip(staging->path(), shape_.output, staging->path() / output, store_);
@@ -151,11 +157,6 @@ class Builder {
             fs::path file = installation_.launcher(result_.target, is_signed);
             auto launcher = read_text(file);
             if (launcher) return launcher;
-            if (is_signed && is_file(installation_.launcher(result_.target)))
-                return fail(
-                    ErrorKind::missing, fmt::format("outputs for {} can't be signed", result_.target),
-                    "output.sign or --sign", "its launcher checks no signatures",
-                    "build the other targets without a key, or sign them with their system's own tools");
             return fail(ErrorKind::missing, fmt::format("there is no launcher for {}", result_.target), file,
                         launcher.error().why, "install Omnistasis anew");
         };
@@ -446,32 +447,36 @@ class Builder {
         parts_ = payload::parts_text(std::move(parts));
     }
 
-    Result<void> write_single(const fs::path& folder) {
+    /// The launcher with its payload behind it, or in a file of its own where nothing may follow a program:
+    /// the system's own signature ends with it.
+    Result<void> write_start(const fs::path& folder) {
         fs::path file = folder / shape_.executable;
-        auto sizes = write_front(file, front_launcher_, "");
+        std::string launcher = front_launcher_;
+        if (!shape_.payload.empty()) {
+            if (auto done = make_folder(file.parent_path()); !done) return done;
+            if (auto done = write_new(file, as_bytes(launcher), 0755); !done) return done;
+            result_.size = launcher.size();
+            launcher.clear();
+            file = folder / shape_.payload;
+        }
+        if (auto done = make_folder(file.parent_path()); !done) return done;
+        auto sizes = write_front(file, launcher, shape_.tree_folder);
         if (!sizes) return pass_on(sizes);
-        result_.payload = std::move(*sizes);
-        result_.size = fs::file_size(file);
+        if (shape_.tree.empty()) result_.payload = std::move(*sizes);
+        result_.size += fs::file_size(file);
         return {};
     }
 
-    Result<void> write_folder(const fs::path& folder) {
+    static Result<void> make_folder(const fs::path& folder) {
+        std::error_code failed;
+        fs::create_directories(folder, failed);
+        if (failed) return fail(ErrorKind::unwritable, "can't make the folder", folder, failed.message());
+        return {};
+    }
+
+    Result<void> write_tree(const fs::path& folder) {
         observer_.step("writing", tree_.size());
         std::error_code failed;
-        fs::create_directories(folder / shape_.tree, failed);
-        if (!failed) fs::create_directories((folder / shape_.executable).parent_path(), failed);
-        if (failed) return fail(ErrorKind::unwritable, "can't make the folder", folder, failed.message());
-        fs::path front = folder / shape_.executable;
-        if (!shape_.payload.empty()) {
-            // The payload follows nothing: the system's own signature ends with the program.
-            if (auto done = write_new(front, as_bytes(front_launcher_), 0755); !done) return done;
-            result_.size = front_launcher_.size();
-            front = folder / shape_.payload;
-        }
-        auto sizes =
-            write_front(front, shape_.payload.empty() ? front_launcher_ : std::string(), shape_.tree_folder);
-        if (!sizes) return pass_on(sizes);
-        result_.size += fs::file_size(front);
         for (const TreeFile& file : tree_) {
             fs::path to = folder / shape_.tree / file.place;
             fs::create_directories(to.parent_path(), failed);

@@ -1,6 +1,6 @@
 #include "build/kept_build.h"
 #include "build/output_place.h"
-#include "cli/job.h"
+#include "cli/output_files.h"
 #include "cli/proving.h"
 #include "cli/side_by_side.h"
 #include "native/native_kind.h"
@@ -225,8 +225,7 @@ void print_findings(const review::Review& review) {
 
 /// What a build is about to replace, kept open: it is compared with what replaces it.
 std::optional<payload::PayloadContents> earlier_output(const Job& job) {
-    const std::string& target = job.project.targets.front();
-    fs::path output = job.project.output_folder(target) / job.project.name;
+    fs::path output = output_of_build(job.project);
     if (!is_there(output)) return std::nullopt;
     auto executable = payload::executable_of(output);
     auto contents = executable ? payload::PayloadContents::open(*executable)

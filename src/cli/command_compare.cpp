@@ -1,5 +1,4 @@
-#include "cli/job.h"
-#include "payload/delta.h"
+#include "cli/output_files.h"
 #include "report/comparison.h"
 
 #include <algorithm>
@@ -91,14 +90,13 @@ void print_comparison(const Comparison& found, bool verbose) {
 }
 
 Result<void> run_compare(const CompareOptions& options) {
-    auto open = [](const std::string& name) -> Result<payload::PayloadContents> {
-        auto executable = payload::executable_of(fs::absolute(name).lexically_normal());
-        if (!executable) return pass_on(executable);
-        return payload::PayloadContents::open(*executable);
-    };
-    auto before = open(options.before);
+    auto old_file = PayloadFile::of(options.before);
+    if (!old_file) return pass_on(old_file);
+    auto new_file = PayloadFile::of(options.after);
+    if (!new_file) return pass_on(new_file);
+    auto before = payload::PayloadContents::open(old_file->path());
     if (!before) return pass_on(before);
-    auto after = open(options.after);
+    auto after = payload::PayloadContents::open(new_file->path());
     if (!after) return pass_on(after);
     auto found = report::compare(*before, *after);
     if (!found) return pass_on(found);

@@ -1,7 +1,5 @@
 #include "cli/inspection_text.h"
-#include "cli/job.h"
-#include "dress/opened_bundle.h"
-#include "payload/delta.h"
+#include "cli/output_files.h"
 #include "report/inspection.h"
 #include "report/library_figure.h"
 #include "support/files.h"
@@ -115,19 +113,7 @@ Result<void> extract(const payload::PayloadContents& contents, const fs::path& f
                     "name a new folder with --extract");
     fs::create_directories(folder, failed);
     if (failed) return fail(ErrorKind::unwritable, "can't make the folder", folder, failed.message());
-    return contents.each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
-        for (const payload::StoredFile& file : contents.files()) {
-            if (file.content != number) continue;
-            fs::path to = (folder / file.place).lexically_normal();
-            if (relative_to(to.string(), folder.lexically_normal().string()).empty())
-                return fail(ErrorKind::bad_input, "a file of the payload leads out of the folder",
-                            file.place);
-            std::error_code ignored;
-            fs::create_directories(to.parent_path(), ignored);
-            if (auto done = write_new(to, as_bytes(bytes), file.mode); !done) return done;
-        }
-        return {};
-    });
+    return contents.extract(folder);
 }
 
 /// Unpacks the output, or checks it, as the options want.
@@ -210,13 +196,14 @@ Result<void> run_inspect(const InspectOptions& options) {
         unpacked.emplace(std::move(*opened));
     }
     // An output of ours: its executable, or in a bundle the file with its payload.
-    if (is_folder(path / "tree") || is_folder(path / "Contents/Resources/tree"))
-        if (auto executable =
-                payload::executable_of(is_folder(path / "tree") ? path : path / "Contents/Resources"))
-            path = *executable;
-    if (!is_folder(path))
-        return inspect_one(path, unpacked ? fs::absolute(options.file) : path, options, around,
-                           *installation);
+    if (dress::is_bundle(path) || is_folder(path / "tree"))
+        if (auto file = PayloadFile::of(path)) path = file->path();
+    if (!is_folder(path)) {
+        auto told =
+            inspect_one(path, unpacked ? fs::absolute(options.file) : path, options, around, *installation);
+        if (!told && unpacked) unpacked->name_files_of(told.error());
+        return told;
+    }
     if (!options.extract.empty() || options.verify)
         return fail(ErrorKind::bad_input, "the file is not an output of Omnistasis", options.file,
                     "it is a folder, and none that `omnistasis build` made");

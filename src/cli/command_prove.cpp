@@ -24,11 +24,15 @@ struct ProveOptions : JobOptions {
     int exit_code = -1;
 };
 
-/// What a bundle is for: as the build says beside it, else as its folder is called.
+/// What a bundle is for: as the build says beside it, else as its folder is called, else as its launcher is.
 std::string target_of_bundle(const OutputFiles& files) {
     auto options = options_of_project(files, {});
     std::string target = options ? options->target : files.folder.filename().string();
-    return find_target(target) != nullptr ? target : known_targets().back();
+    if (find_target(target) != nullptr) return target;
+    auto payload = PayloadFile::of(files.output);
+    native::NativeKind kind =
+        native::kind_of(payload ? payload::launcher_of_payload(payload->path()).string() : "");
+    return kind.targets.empty() ? known_targets().back() : kind.targets.front();
 }
 
 Result<void> run_prove(ProveOptions& options) {
@@ -36,10 +40,7 @@ Result<void> run_prove(ProveOptions& options) {
     fs::path named = fs::absolute(options.output).lexically_normal();
     if (named.filename().empty()) named = named.parent_path();
     bool is_bundle = dress::is_bundle(named);
-    std::string name = named.filename().string();
-    Result<OutputFiles> files =
-        is_bundle ? OutputFiles{named, name.substr(0, name.find(".app")), named.parent_path()}
-                  : find_output(options.output);
+    auto files = find_output(options.output);
     if (!files) return pass_on(files);
     for (const std::string& variable : options.variables) {
         std::size_t equal = variable.find('=');

@@ -37,9 +37,17 @@ struct ReportOptions : JobOptions {
 struct Subject {
     std::optional<Job> job;
     std::optional<review::Review> review;
-    fs::path executable; ///< empty: nothing was built
+    std::optional<PayloadFile> payload;
+    fs::path output;
+    fs::path executable; ///< the file that holds the payload; empty: nothing was built
     fs::path folder;     ///< of outputs
     std::string output_name;
+
+    void take(const fs::path& named, PayloadFile file) {
+        output = named;
+        executable = file.path();
+        payload.emplace(std::move(file));
+    }
 };
 
 /// The project's trace and review: those of its last build, where nothing has changed since.
@@ -72,7 +80,9 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
         if (!files) return pass_on(files);
         subject.folder = files->folder;
         subject.output_name = files->program;
-        subject.executable = files->executable();
+        auto payload = PayloadFile::of(options.subject);
+        if (!payload) return pass_on(payload);
+        subject.take(options.subject, std::move(*payload));
         if (auto of_project = options_of_project(*files, options)) {
             // The build named neither folder nor name, where these are the project's own.
             JobOptions plain = *of_project;
@@ -95,14 +105,8 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
     const Project& project = subject.job->project;
     subject.folder = project.output_folder(project.targets.front());
     subject.output_name = project.name;
-    for (const fs::path& one : {subject.folder / project.name, subject.folder / (project.name + ".exe"),
-                                subject.folder / (project.name + ".app")})
-        if (is_there(one))
-            if (auto executable = payload::executable_of(
-                    is_folder(one / "Contents/Resources") ? one / "Contents/Resources" : one)) {
-                subject.executable = *executable;
-                break;
-            }
+    fs::path output = output_of_build(project);
+    if (auto payload = PayloadFile::of(output)) subject.take(output, std::move(*payload));
     if (subject.executable.empty())
         missing.push_back(fmt::format("It was not built yet for {}: sizes are those of the sources, and "
                                       "nothing is said of the system that "
@@ -286,7 +290,8 @@ Result<void> run_report(const ReportOptions& options) {
     facts.profile = json_beside(subject->folder / "profile.json", facts.missing);
     auto is_older = [&](const char* name) {
         std::error_code failed;
-        auto made = fs::last_write_time(subject->executable, failed);
+        auto made =
+            fs::last_write_time(is_folder(subject->output) ? subject->executable : subject->output, failed);
         return !subject->executable.empty() && fs::last_write_time(subject->folder / name, failed) < made &&
                !failed;
     };

@@ -29,8 +29,32 @@ Json project_of_build(const Json& trace) {
 
 fs::path OutputFiles::executable() const { return is_folder(output) ? output / program : output; }
 
+Result<PayloadFile> PayloadFile::of(const std::string& named) {
+    PayloadFile file;
+    fs::path path = fs::absolute(named).lexically_normal();
+    if (path.filename().empty()) path = path.parent_path();
+    if (dress::is_bundle(path)) {
+        auto opened = dress::OpenedBundle::open(path);
+        if (!opened) return pass_on(opened);
+        file.bundle_.emplace(std::move(*opened));
+        path = file.bundle_->folder() / "Contents/Resources";
+    }
+    auto found = payload::executable_of(path);
+    if (!found) return pass_on(found);
+    file.path_ = std::move(*found);
+    return file;
+}
+
+fs::path output_of_build(const Project& project) {
+    fs::path output = project.output_folder(project.targets.front()) / project.name;
+    for (const char* ending : {".exe", ".app", ".app.zip"})
+        if (fs::path other = output.string() + ending; !is_there(output) && is_there(other)) output = other;
+    return output;
+}
+
 bool is_output(const std::string& named) {
     if (named.empty() || !is_there(named)) return false;
+    if (dress::is_bundle(fs::absolute(named).lexically_normal())) return true;
     auto executable = payload::executable_of(fs::absolute(named).lexically_normal());
     auto file = executable ? MappedFile::open(*executable) : Result<MappedFile>(pass_on(executable));
     return file && payload::PayloadContents::has_payload(file->bytes());
@@ -39,6 +63,10 @@ bool is_output(const std::string& named) {
 Result<OutputFiles> find_output(const std::string& named) {
     fs::path path = fs::absolute(named).lexically_normal();
     if (path.filename().empty()) path = path.parent_path();
+    if (dress::is_bundle(path)) {
+        std::string name = path.filename().string();
+        return OutputFiles{path, name.substr(0, name.find(".app")), path.parent_path()};
+    }
     if (is_folder(path)) {
         std::string name = path.filename().string();
         for (const TargetInfo& target : all_targets())

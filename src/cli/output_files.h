@@ -1,6 +1,7 @@
 #pragma once
 
 #include "cli/job.h"
+#include "dress/opened_bundle.h"
 
 #include <filesystem>
 #include <optional>
@@ -17,10 +18,26 @@ struct OutputFiles {
     std::filesystem::path executable() const;
 };
 
+/// The file that holds an output's payload, whatever the output's form. A packed bundle is unpacked for as
+/// long as this lives.
+class PayloadFile {
+  public:
+    static Result<PayloadFile> of(const std::string& named);
+
+    const std::filesystem::path& path() const { return path_; }
+
+  private:
+    std::optional<dress::OpenedBundle> bundle_;
+    std::filesystem::path path_;
+};
+
+/// Where the project's last build for its target is, if there was one.
+std::filesystem::path output_of_build(const Project& project);
+
 /// Whether a path leads to an output, and not to a project.
 bool is_output(const std::string& named);
 
-/// The output that a path means: the executable, or the folder of one.
+/// The output that a path means: the executable, the folder of one, or a bundle.
 Result<OutputFiles> find_output(const std::string& named);
 
 /// The project that an output was built from, as trace.json beside it says, traced; fails where that is not

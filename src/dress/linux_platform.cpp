@@ -154,7 +154,7 @@ class LinuxPlatform : public Platform {
     }
 
     Result<void> finish(const std::filesystem::path& folder, const Project& project, const IconPictures* icon,
-                        const std::string&) const override {
+                        const std::string&, const EachTreeFile&) const override {
         if (project.form == Form::file) return {};
         fs::path to = folder / project.name;
         std::string id = identifier_of(project);

@@ -46,15 +46,12 @@ std::string information(const Project& project, const std::string& oldest_system
     return out + "</dict>\n</plist>\n";
 }
 
-/// The oldest macOS that all native files of a bundle are made for; at least that of our launcher.
-std::string oldest_system(const fs::path& contents) {
+/// The oldest macOS that all native files of a tree are made for; at least that of our launcher.
+std::string oldest_system(const EachTreeFile& each_file) {
     native::OldestSystem oldest;
-    each_entry_below(contents, [&](const fs::directory_entry& entry) {
-        std::error_code failed;
-        if (!entry.is_regular_file(failed)) return;
-        auto content = MappedFile::open(entry.path());
-        if (!content || !native::looks_like_mach_o(content->bytes())) return;
-        if (auto file = native::read_mach_o(content->bytes(), entry.path())) oldest.add(entry.path(), *file);
+    each_file([&](const std::string& place, ByteSpan content) {
+        if (!native::looks_like_mach_o(content)) return;
+        if (auto file = native::read_mach_o(content, place)) oldest.add(place, *file);
     });
     const std::vector<int> of_launcher{11, 0};
     return native::version_text(std::max(oldest.system().version, of_launcher));
@@ -64,12 +61,15 @@ class MacosPlatform : public Platform {
   public:
     Shape shape(const Project& project) const override {
         std::string bundle = project.name + ".app";
+        bool packed = project.form == Form::file;
+        // Files that lie open could be changed after a signature was checked.
+        bool open = !packed || project.signing_key.empty();
         return {bundle,
                 bundle + "/Contents/MacOS/" + project.name,
-                bundle + "/Contents/Resources/tree",
+                open ? bundle + "/Contents/Resources/tree" : "",
                 bundle + "/Contents/Resources/" + project.name + ".payload",
-                "../Resources/tree",
-                project.form == Form::file};
+                open ? "../Resources/tree" : "",
+                packed};
     }
 
     Result<void> check(const Project& project) const override {
@@ -91,9 +91,9 @@ class MacosPlatform : public Platform {
     }
 
     Result<void> finish(const std::filesystem::path& folder, const Project& project, const IconPictures*,
-                        const std::string& icon_file) const override {
+                        const std::string& icon_file, const EachTreeFile& each_file) const override {
         fs::path contents = folder / (project.name + ".app") / "Contents";
-        std::string plist = information(project, oldest_system(contents));
+        std::string plist = information(project, oldest_system(each_file));
         if (auto done = write_new(contents / "Info.plist", as_bytes(plist), 0644); !done) return done;
         if (auto done = write_new(contents / "PkgInfo", as_bytes("APPL????"), 0644); !done) return done;
         if (!icon_file.empty()) {

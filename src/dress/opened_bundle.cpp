@@ -20,6 +20,11 @@ bool is_bundle(const fs::path& output) {
            (output.extension() == folder_ending && is_folder(output / "Contents"));
 }
 
+void OpenedBundle::name_files_of(Error& error) const {
+    std::string inner = unpacked_ ? relative_to(error.where, unpacked_->path().string()) : "";
+    if (!inner.empty()) error.where = std::move(inner);
+}
+
 Result<OpenedBundle> OpenedBundle::open(const fs::path& bundle) {
     OpenedBundle opened;
     opened.folder_ = bundle;

@@ -22,6 +22,9 @@ class OpenedBundle {
 
     const fs::path& folder() const { return folder_; }
 
+    /// Has an error name a file as it is called in the bundle, and not where it was unpacked.
+    void name_files_of(Error& error) const;
+
   private:
     std::optional<StagingFolder> unpacked_;
     fs::path folder_;

@@ -3,8 +3,10 @@
 #include "dress/icon_pictures.h"
 #include "project/project.h"
 #include "support/error.h"
+#include "support/files.h"
 
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <string>
 
@@ -20,6 +22,10 @@ struct Shape {
     bool is_archive =
         false; ///< the output is packed into one file at the end: `output` with `.zip` behind it
 };
+
+/// Calls back with the place and the content of each file of the app tree.
+using EachTreeFile =
+    std::function<void(const std::function<void(const std::string& place, ByteSpan content)>&)>;
 
 /// What makes an output native to one system. One object for each; a new system is a new one.
 class Platform {
@@ -47,9 +53,10 @@ class Platform {
     virtual std::string icon_file(const IconPictures&) const { return {}; }
 
     /// What is done to the whole output once all its files are there. `folder` is that of the shape's paths,
-    /// `icon_file` what is made above.
+    /// `icon_file` what is made above; `each_file` shows the tree, wherever it is.
     virtual Result<void> finish(const std::filesystem::path& folder, const Project& project,
-                                const IconPictures* icon, const std::string& icon_file) const = 0;
+                                const IconPictures* icon, const std::string& icon_file,
+                                const EachTreeFile& each_file) const = 0;
 
     /// The sizes of its icons: the edges of squares in pixels, ascending.
     virtual const std::vector<int>& icon_edges() const = 0;

@@ -95,7 +95,7 @@ class WindowsPlatform : public Platform {
     bool dresses_programs() const override { return true; }
 
     Result<void> finish(const std::filesystem::path& folder, const Project& project, const IconPictures*,
-                        const std::string&) const override {
+                        const std::string&, const EachTreeFile&) const override {
         return write_pe_checksum(folder / shape(project).executable);
     }
 

@@ -16,6 +16,7 @@
 #include <memory>
 #include <oneapi/tbb/parallel_for.h>
 #include <optional>
+#include <unordered_map>
 #include <zstd.h>
 
 namespace omnistasis::payload {
@@ -41,6 +42,13 @@ Sha256 hash_of_launcher(ByteSpan launcher) {
 }
 
 } // namespace
+
+fs::path launcher_of_payload(const fs::path& payload) {
+    if (payload.extension() != ".payload") return {};
+    std::string name = payload.stem().string();
+    fs::path beside = payload.parent_path() / name;
+    return is_file(beside) ? beside : payload.parent_path().parent_path() / "MacOS" / name;
+}
 
 tl::unexpected<Error> PayloadContents::damaged(const std::string& why) const {
     return fail(ErrorKind::bad_input, "the payload can't be read", name_, why,
@@ -88,7 +96,9 @@ Result<void> PayloadContents::read() {
         std::memcmp(hash_of_launcher(file_.bytes().first(trailer.payload_offset)).data(),
                     head.launcher_hash.data, 32) != 0)
         return damaged("the launcher in front of the payload is not the one that was built");
-    public_key_ = public_key_of(file_.text().substr(0, trailer.payload_offset));
+    auto launcher_apart = MappedFile::open(launcher_of_payload(name_), false);
+    public_key_ = public_key_of(launcher_apart ? launcher_apart->text()
+                                               : file_.text().substr(0, trailer.payload_offset));
     if (!public_key_.empty() &&
         !is_signed_by(public_key_, text_of(head.signed_part), text_of(head.signature)))
         return damaged("the signature is not that of the publisher whose key the launcher holds");
@@ -130,6 +140,25 @@ Result<void> PayloadContents::each_content(
         return damaged(payload::text_of(error));
     auto why_damaged = [this](const std::string& why) { return damaged(why).value(); };
     return ContentStream(index, bytes, take, why_damaged).run();
+}
+
+Result<void> PayloadContents::extract(const fs::path& folder) const {
+    std::unordered_multimap<std::uint32_t, const StoredFile*> of_content;
+    for (const StoredFile& file : files_) of_content.emplace(file.content, &file);
+    return each_content([&](std::uint32_t number, const std::string& bytes) -> Result<void> {
+        auto [first, last] = of_content.equal_range(number);
+        for (auto one = first; one != last; ++one) {
+            const StoredFile& file = *one->second;
+            fs::path to = (folder / file.place).lexically_normal();
+            if (relative_to(to.string(), folder.lexically_normal().string()).empty())
+                return fail(ErrorKind::bad_input, "a file of the payload leads out of the folder",
+                            file.place);
+            std::error_code ignored;
+            fs::create_directories(to.parent_path(), ignored);
+            if (auto done = write_new(to, as_bytes(bytes), file.mode); !done) return done;
+        }
+        return {};
+    });
 }
 
 std::vector<std::uint64_t> PayloadContents::stored_sizes() const {

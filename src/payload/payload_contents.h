@@ -77,6 +77,9 @@ class PayloadContents {
     Result<void> each_content(
         const std::function<Result<void>(std::uint32_t number, const std::string& bytes)>& take) const;
 
+    /// Writes all files into a folder that is there and empty.
+    Result<void> extract(const fs::path& folder) const;
+
   private:
     PayloadContents(MappedFile file, fs::path name) : file_(std::move(file)), name_(std::move(name)) {}
     Result<void> read();
@@ -95,5 +98,9 @@ class PayloadContents {
     std::uint64_t launcher_size_ = 0, payload_size_ = 0, raw_size_ = 0;
     std::vector<StoredFile> files_;
 };
+
+/// The launcher whose payload has a file of its own, as that looks for it: NAME.payload beside it, or in a
+/// bundle in `Resources`. Empty where the file has no such name.
+fs::path launcher_of_payload(const fs::path& payload);
 
 } // namespace omnistasis::payload

@@ -13,6 +13,7 @@
 #include <algorithm>
 #include <chrono>
 #include <fmt/format.h>
+#include <optional>
 #include <set>
 
 namespace omnistasis::watch {
@@ -36,16 +37,15 @@ class Bundle {
         : folder_(std::move(folder)), contents_(folder_ / "Contents"), subject_(subject), foreign_(foreign) {
         const TargetInfo* target = find_target(subject.target);
         processor_ = target == nullptr ? 0 : target->machine;
-        program_folder_ = contents_ / "Resources/tree/bin";
+        tree_ = contents_ / "Resources/tree";
         if (subject.graph == nullptr) return;
         for (const trace::LooseEnd& end : subject.graph->loose_ends)
             if (end.kind == "missing-library") told_.insert(base_name(end.file));
         auto program = std::ranges::find(subject.graph->units, trace::UnitKind::program, &trace::Unit::kind);
-        if (program != subject.graph->units.end())
-            program_folder_ = (contents_ / "Resources/tree" / program->place).parent_path();
+        if (program != subject.graph->units.end()) program_place_ = program->place;
     }
 
-    Proof look() {
+    Result<Proof> look() {
         std::string plist = text_of(contents_ / "Info.plist");
         std::string program = text_of_key(plist, "CFBundleExecutable");
         for (const char* key : {"CFBundleIdentifier", "CFBundlePackageType", "CFBundleShortVersionString",
@@ -59,18 +59,9 @@ class Bundle {
         if (!expected || *expected != seal)
             bad("Contents/_CodeSignature/CodeResources", "its hashes are not those of the bundle's files");
         program_ = contents_ / "MacOS" / program;
-        look_at_payload(program);
-        each_entry_below(folder_, [&](const fs::directory_entry& entry) {
-            std::error_code failed;
-            if (entry.is_symlink(failed)) {
-                look_at_link(entry.path());
-            } else if (entry.is_regular_file(failed)) {
-                ++proof_.tree_files;
-                proof_.tree_size += entry.file_size(failed);
-                look_at_file(entry.path(), {"", entry.path() == program_ ? plist : "",
-                                            entry.path() == program_ ? seal : ""});
-            }
-        });
+        if (auto done = look_at_payload(program); !done) return pass_on(done);
+        look_below(folder_, plist, seal);
+        if (unpacked_) look_below(tree_, plist, seal);
         std::string oldest = text_of_key(plist, "LSMinimumSystemVersion");
         if (std::string needed = native::version_text(oldest_.system().version);
             !needed.empty() && oldest != needed)
@@ -89,7 +80,13 @@ class Bundle {
         return text ? std::move(*text) : std::string();
     }
 
-    std::string place_of(const fs::path& file) const { return file.lexically_relative(folder_).string(); }
+    std::string place_of(const fs::path& file) const {
+        std::string unpacked = unpacked_ ? relative_to(file.string(), tree_.string()) : "";
+        return unpacked.empty() ? file.lexically_relative(folder_).string() : "tree/" + unpacked;
+    }
+    bool is_inside(const std::string& path) const {
+        return !relative_to(path, folder_.string()).empty() || !relative_to(path, tree_.string()).empty();
+    }
 
     void add(FindingKind kind, const std::string& what, std::string advice, bool fails) {
         proof_.findings.push_back({kind, what, {}, {}, std::move(advice), fails});
@@ -98,23 +95,44 @@ class Bundle {
         add(FindingKind::wrong_file, place, std::move(why), true);
     }
 
-    void look_at_payload(const std::string& program) {
-        for (const char* place : {"Resources/", "MacOS/"}) {
-            fs::path file = contents_ / (place + program + ".payload");
-            if (!is_file(file)) continue;
-            auto payload = payload::PayloadContents::open(file);
-            auto right = payload ? payload->verify() : Result<void>(pass_on(payload));
-            if (!right) bad(place_of(file), right.error().what);
-            return;
+    /// A tree that is in the payload is unpacked, to be looked at as one that lies open.
+    Result<void> look_at_payload(const std::string& program) {
+        fs::path file = contents_ / ("Resources/" + program + ".payload");
+        if (!is_file(file)) {
+            bad("Contents/Resources", "there is no payload for the launcher");
+            return {};
         }
-        bad("Contents/Resources", "there is no payload for the launcher");
+        auto payload = payload::PayloadContents::open(file);
+        auto right = payload ? payload->verify() : Result<void>(pass_on(payload));
+        if (!right) bad(place_of(file), right.error().what + ": " + right.error().why);
+        if (!right || payload->is_folder()) return {};
+        auto staging = StagingFolder::make(fs::temp_directory_path(), "omnistasis-bundle");
+        if (!staging) return pass_on(staging);
+        tree_ = staging->path() / "tree";
+        unpacked_.emplace(std::move(*staging));
+        std::error_code failed;
+        fs::create_directories(tree_, failed);
+        return payload->extract(tree_);
+    }
+
+    void look_below(const fs::path& folder, const std::string& plist, const std::string& seal) {
+        each_entry_below(folder, [&](const fs::directory_entry& entry) {
+            std::error_code failed;
+            if (entry.is_symlink(failed)) {
+                look_at_link(entry.path());
+            } else if (entry.is_regular_file(failed)) {
+                ++proof_.tree_files;
+                proof_.tree_size += entry.file_size(failed);
+                look_at_file(entry.path(), {"", entry.path() == program_ ? plist : "",
+                                            entry.path() == program_ ? seal : ""});
+            }
+        });
     }
 
     void look_at_link(const fs::path& link) {
         std::error_code failed;
         fs::path to = (link.parent_path() / fs::read_symlink(link, failed)).lexically_normal();
-        if (relative_to(to.string(), folder_.string()).empty())
-            bad(place_of(link), "the link leads out of the bundle");
+        if (!is_inside(to.string())) bad(place_of(link), "the link leads out of the bundle");
     }
 
     void look_at_file(const fs::path& file, const native::SealedParts& parts) {
@@ -147,11 +165,10 @@ class Bundle {
             host_.insert(library.name);
             return;
         }
-        auto paths =
-            native::loaded_paths(library.name, image, file.parent_path().string(), program_folder_.string());
-        bool is_there_ = std::ranges::any_of(paths, [&](const std::string& path) {
-            return is_file(path) && !relative_to(path, folder_.string()).empty();
-        });
+        auto paths = native::loaded_paths(library.name, image, file.parent_path().string(),
+                                          (tree_ / program_place_).parent_path().string());
+        bool is_there_ = std::ranges::any_of(
+            paths, [&](const std::string& path) { return is_file(path) && is_inside(path); });
         if (is_there_ || library.weak) return;
         bool is_told = told_.contains(file.filename().string());
         add(FindingKind::missing_library, library.name,
@@ -162,7 +179,9 @@ class Bundle {
     }
 
     fs::path folder_, contents_, program_;
-    fs::path program_folder_; ///< of the runtime's own program, which loads all but the launcher
+    std::optional<StagingFolder> unpacked_; ///< holds the tree that is in the payload
+    fs::path tree_;
+    std::string program_place_ = "bin/program"; ///< of the runtime's own, which loads all but the launcher
     const ProofSubject& subject_;
     const std::vector<std::string>& foreign_;
     std::uint32_t processor_ = 0;
@@ -178,11 +197,12 @@ Result<Proof> prove_structure(const ProofSubject& subject, const std::vector<std
     auto start = std::chrono::steady_clock::now();
     auto opened = dress::OpenedBundle::open(subject.output);
     if (!opened) return pass_on(opened);
-    Proof proof = Bundle(opened->folder(), subject, foreign).look();
-    proof.name = structure_run;
-    proof.by = "its structure alone";
-    proof.limits = "nothing here runs programs of that system";
-    proof.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    auto proof = Bundle(opened->folder(), subject, foreign).look();
+    if (!proof) return proof;
+    proof->name = structure_run;
+    proof->by = "its structure alone";
+    proof->limits = "nothing here runs programs of that system";
+    proof->seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     return proof;
 }
 

@@ -26,7 +26,7 @@ Project project_of(const std::string& target, Form form = Form::file) {
 std::string finished(const Folder& folder, const Project& project, const std::string& ending) {
     const Platform& platform = platform_of(project.targets.front());
     folder.write(platform.shape(project).executable, "launcher");
-    auto done = platform.finish(folder.path(), project, nullptr, "");
+    auto done = platform.finish(folder.path(), project, nullptr, "", {});
     if (!done) FAIL(done.error().what + " " + done.error().where + " " + done.error().why);
     std::string found;
     for (const auto& entry : fs::recursive_directory_iterator(folder.path()))

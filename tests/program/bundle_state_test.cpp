@@ -1,6 +1,7 @@
 // The launcher of a bundle for macOS, as a program of this system: its tree is sealed, so what it writes is
 // in a copy. What only macOS has is stood in for (darwin/stand_in.cpp); the application is this system's.
 #include "logbook.h"
+#include "payload/launcher_slots.h"
 #include "workshop.h"
 
 #include <catch2/catch.hpp>
@@ -90,4 +91,43 @@ TEST_CASE("copies of a sealed bundle that nobody starts any more go, with what w
     CHECK(work.run("for i in $(seq 200); do [ -e \"" + old.out.substr(0, old.out.size() - 1) +
                    "\" ] || exit 0; sleep 0.05; done; exit 1")
               .exit_code == 0);
+}
+
+TEST_CASE("a signed bundle starts with its publisher's signature only, unpacked for its user") {
+    Bundles work("signed bundle");
+    work.shell("for key in ours theirs; do openssl genpkey -algorithm ed25519 -out $key.key; done; mkdir -p "
+               "One.app/Contents/MacOS One.app/Contents/Resources");
+    std::string launcher = read_text(SIGNED_BUNDLE_LAUNCHER).value();
+    auto payload_signed_with = [&](const std::string& key) {
+        REQUIRE(work.omnistasis({"build", "--compress", "fast", "--out", "out", "--sign", key}).exit_code ==
+                0);
+        return read_text(work.path("out/logbook")).value();
+    };
+    std::string ours = payload_signed_with("ours.key"), theirs = payload_signed_with("theirs.key");
+    auto put = [&](const std::string& payload) {
+        work.write("One.app/Contents/Resources/logbook.payload", payload);
+    };
+    auto with_key = payload::with_public_key(launcher, payload::public_key_of(ours));
+    REQUIRE(with_key);
+    work.write("One.app/Contents/MacOS/logbook", *with_key);
+    work.shell("chmod +x One.app/Contents/MacOS/logbook");
+    put(ours);
+    CHECK(work.start("One.app", "a").out == "1 1 2\n");
+    CHECK(work.start("One.app", "b").out == "2 2 3\n");
+    CHECK(work.run("ls home/Library/*/omnistasis").out.starts_with("logbook-"));
+    for (const char* before : {"", "rm -rf home/Library/*/omnistasis;"}) {
+        put(theirs);
+        ProgramOutput of_another = work.start("One.app", "c", before);
+        CHECK(of_another.exit_code == 122);
+        CHECK(of_another.out.empty());
+        CHECK(of_another.err.find("signature") != std::string::npos);
+    }
+    std::string changed = ours;
+    changed[changed.size() / 2] = static_cast<char>(changed[changed.size() / 2] ^ 1);
+    put(changed);
+    ProgramOutput damaged = work.start("One.app", "d", "rm -rf home/Library/*/omnistasis;");
+    CHECK(damaged.exit_code == 122);
+    CHECK(damaged.out.empty());
+    put(ours);
+    CHECK(work.start("One.app", "e").out.starts_with("3 "));
 }

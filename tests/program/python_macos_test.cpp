@@ -102,6 +102,32 @@ TEST_CASE("a framework of macOS is a runtime for both processors") {
         CHECK(has(work.shell("file " + tree + "Python").out,
                   target == "macos-x86_64" ? " x86_64 " : " arm64 "));
     }
+    // A signed bundle's tree is in its payload, and looked at like one that lies open.
+    work.shell("openssl genpkey -algorithm ed25519 -out publisher.key");
+    ProgramOutput sealed =
+        here("build app/main.py --compress fast --target macos-aarch64 --out sealed --sign "
+             "publisher.key");
+    INFO(sealed.err);
+    REQUIRE(sealed.exit_code == 0);
+    ProgramOutput proof = here("prove sealed/main.app.zip");
+    INFO(proof.out << proof.err);
+    CHECK(proof.exit_code == 0);
+    CHECK(
+        has(here("inspect sealed/main.app.zip --verify").out, "  signed by the publisher with the public "));
+    CHECK(has(here("compare macos-aarch64/main.app sealed/main.app.zip").out, "main "));
+    work.shell("cd sealed; unzip -q main.app.zip");
+    CHECK(work.shell("cd sealed/main.app/Contents; ls -d Resources/tree").exit_code != 0);
+    auto oldest = [&](const std::string& bundle) {
+        return work.shell("grep -A1 LSMinimumSystemVersion " + bundle + "/Contents/Info.plist").out;
+    };
+    CHECK(oldest("sealed/main.app") == oldest("macos-aarch64/main.app"));
+    std::string payload = read_text(work.path("sealed/main.app/Contents/Resources/main.payload")).value();
+    payload[payload.size() / 2] = static_cast<char>(payload[payload.size() / 2] ^ 1);
+    work.write("sealed/main.app/Contents/Resources/main.payload", payload);
+    ProgramOutput flipped = here("prove sealed/main.app");
+    CHECK(flipped.exit_code == 1);
+    CHECK(has(flipped.out, "Contents/Resources/main.payload\n"));
+    CHECK_FALSE(has(flipped.out, "for another processor"));
     // Both are gone with one.
     std::string id = listed.substr(0, listed.find(' '));
     CHECK(here("runtimes remove " + id).exit_code == 0);

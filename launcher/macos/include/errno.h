@@ -1,7 +1,13 @@
-// The numbers of errors (intro(2)).
+// The numbers of errors (intro(2)), for C too.
 #pragma once
 
-extern "C" int* __error();
+#ifdef __cplusplus
+extern "C" {
+#endif
+int* __error(void);
+#ifdef __cplusplus
+}
+#endif
 #define errno (*__error())
 
 #define EPERM 1
@@ -15,3 +21,4 @@ extern "C" int* __error();
 #define EWOULDBLOCK 35
 #define ELOOP 62
 #define ENAMETOOLONG 63
+#define ENOSYS 78

@@ -12,6 +12,7 @@ void free(void* memory);
 char* getenv(const char* name);
 char* realpath(const char* path, char* resolved);
 unsigned long strtoul(const char* text, char** end, int base);
+void abort(void) __attribute__((noreturn));
 void qsort(void* first, size_t count, size_t size, int (*compare)(const void*, const void*));
 #ifdef __cplusplus
 }

@@ -1,9 +1,11 @@
-// Files, folders and processes (POSIX.1-2008).
+// Files, folders and processes (POSIX.1-2008), for C too.
 #pragma once
 
 #include <sys/types.h>
 
+#ifdef __cplusplus
 extern "C" {
+#endif
 ssize_t read(int file, void* bytes, size_t size);
 ssize_t write(int file, const void* bytes, size_t size);
 ssize_t pread(int file, void* bytes, size_t size, off_t offset);
@@ -19,14 +21,16 @@ ssize_t readlinkat(int folder, const char* path, char* into, size_t room);
 int symlinkat(const char* target, int folder, const char* path);
 int chdir(const char* path);
 int isatty(int file);
-uid_t geteuid();
-pid_t getpid();
-pid_t fork();
-pid_t setsid();
+uid_t geteuid(void);
+pid_t getpid(void);
+pid_t fork(void);
+pid_t setsid(void);
 int execve(const char* path, char* const arguments[], char* const variables[]);
-[[noreturn]] void _exit(int code);
+void _exit(int code) __attribute__((noreturn));
 long sysconf(int name);
+#ifdef __cplusplus
 }
+#endif
 #define F_OK 0
 #define X_OK 1
 #define W_OK 2

@@ -1,19 +1,19 @@
-// The numbers of the system's interface, which are the same on both processors.
+// The numbers of the system's interface, which are the same on both processors, for C too.
 #pragma once
 
 #include <stddef.h>
 #include <stdint.h>
 
-using dev_t = int32_t;
-using ino_t = uint64_t;
-using mode_t = uint16_t;
-using nlink_t = uint16_t;
-using uid_t = uint32_t;
-using gid_t = uint32_t;
-using pid_t = int32_t;
-using off_t = int64_t;
-using ssize_t = long;
-using time_t = long;
+typedef int32_t dev_t;
+typedef uint64_t ino_t;
+typedef uint16_t mode_t;
+typedef uint16_t nlink_t;
+typedef uint32_t uid_t;
+typedef uint32_t gid_t;
+typedef int32_t pid_t;
+typedef int64_t off_t;
+typedef long ssize_t;
+typedef long time_t;
 
 /// Functions that Intel's processors have twice: the name without a suffix is that of files with numbers of
 /// 32 bits.
