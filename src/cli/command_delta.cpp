@@ -1,4 +1,5 @@
 #include "cli/job.h"
+#include "dress/opened_bundle.h"
 #include "payload/delta.h"
 
 #include <fmt/format.h>
@@ -23,10 +24,20 @@ std::string percent(std::uint64_t part, std::uint64_t whole) {
                        whole == 0 ? 0.0 : 100.0 * static_cast<double>(part) / static_cast<double>(whole));
 }
 
+/// The executable of an output that deltas may change.
+Result<fs::path> changeable(const std::string& named) {
+    fs::path path = fs::absolute(named).lexically_normal();
+    if (dress::is_bundle(path))
+        return fail(ErrorKind::bad_input, "there are no deltas for a bundle", named,
+                    "its system's signature, which only its publisher makes, covers all of it",
+                    "hand the new bundle over as a whole");
+    return payload::executable_of(path);
+}
+
 Result<void> run_make(const DeltaOptions& options) {
-    auto base = payload::executable_of(fs::absolute(options.first).lexically_normal());
+    auto base = changeable(options.first);
     if (!base) return pass_on(base);
-    auto result = payload::executable_of(fs::absolute(options.second).lexically_normal());
+    auto result = changeable(options.second);
     if (!result) return pass_on(result);
     fs::path file = fs::absolute(options.out).lexically_normal();
     if (is_folder(file))
@@ -42,7 +53,7 @@ Result<void> run_make(const DeltaOptions& options) {
 }
 
 Result<void> run_apply(const DeltaOptions& options) {
-    auto base = payload::executable_of(fs::absolute(options.first).lexically_normal());
+    auto base = changeable(options.first);
     if (!base) return pass_on(base);
     fs::path to = options.out.empty() ? fs::path() : fs::absolute(options.out).lexically_normal();
     auto applied = payload::apply_delta(*base, fs::absolute(options.second).lexically_normal(), to);

@@ -1,8 +1,10 @@
 #include "build/output_place.h"
 #include "cli/job.h"
 #include "cli/output_files.h"
+#include "native/native_kind.h"
 #include "payload/delta.h"
 #include "support/json.h"
+#include "support/target_info.h"
 #include "trace/capabilities.h"
 #include "watch/start_profile.h"
 
@@ -141,6 +143,10 @@ Result<void> run_profile(const ProfileOptions& options) {
         auto files = find_output(options.subject);
         if (!files) return pass_on(files);
         output = files->executable();
+        if (dress::is_bundle(files->output) || !native::kind_of(output).fits(host_target()))
+            return fail(ErrorKind::bad_input, "this output can't be started here", options.subject,
+                        "it is for another system",
+                        fmt::format("measure it there, or that of {} here", host_target()));
         folder = files->folder;
         if (auto found = project_of(*files, options, progress))
             job.emplace(std::move(*found));

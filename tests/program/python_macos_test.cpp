@@ -128,6 +128,12 @@ TEST_CASE("a framework of macOS is a runtime for both processors") {
     CHECK(flipped.exit_code == 1);
     CHECK(has(flipped.out, "Contents/Resources/main.payload\n"));
     CHECK_FALSE(has(flipped.out, "for another processor"));
+    ProgramOutput delta = here("delta make macos-aarch64/main.app sealed/main.app.zip -o x.delta");
+    CHECK(delta.exit_code == 3);
+    CHECK(has(delta.err, "there are no deltas for a bundle"));
+    ProgramOutput profile = here("profile sealed/main.app.zip");
+    CHECK(profile.exit_code == 3);
+    CHECK(has(profile.err, "this output can't be started here"));
     // Both are gone with one.
     std::string id = listed.substr(0, listed.find(' '));
     CHECK(here("runtimes remove " + id).exit_code == 0);

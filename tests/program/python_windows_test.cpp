@@ -133,6 +133,11 @@ if __name__ == "__main__":
     CHECK(has(proof.out, "exit code 184 after "));
     CHECK(has(read_text(yard.path("one/proof.json")).value(), "\"run_by\": \"Wine "));
     CHECK(yard.here("prove 'two/tide board' --exit-code 3000").exit_code == 0);
+    for (const char* foreign : {"one/main.exe", "'two/tide board'"}) {
+        ProgramOutput profile = yard.here(std::string("profile ") + foreign);
+        CHECK(profile.exit_code == 3);
+        CHECK(has(profile.err, "this output can't be started here"));
+    }
     ProgramOutput with_proof = yard.build("--out two --form folder --prove");
     CHECK(with_proof.exit_code == 1);
     CHECK(has(with_proof.out, "it ended with 184 instead of 0"));
