@@ -143,6 +143,8 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
         proofs.push_back(std::move(*proof));
         if (!options.quiet && !options.json) {
             print_proof(proofs.back(), subject.program, options.verbose);
+            if (run.display && is_file(run.picture))
+                say(stdout, "  its picture: {}\n", shown_path(run.picture.string()));
             std::fflush(stdout);
         }
     }

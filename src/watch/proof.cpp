@@ -491,6 +491,9 @@ class Prover {
                      {},
                      fmt::format("see {}", run_.picture.string()),
                      true});
+            // Whether the window is the right one the picture shows; what went wrong behind it is said here.
+            if (std::string said = last_line(proof_.err); !said.empty() && proof_.window != "none")
+                add({FindingKind::error_output, "it wrote to standard error, at last:", {}, {}, said, false});
             return;
         }
         bool against = is_compared() && !run_.exit_code;

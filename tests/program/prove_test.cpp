@@ -138,9 +138,12 @@ TEST_CASE("a window opens on a virtual display, stays away, or is blank") {
                    start +
                        "root.configure(background='#345678')\nroot.geometry('200x100')\nroot.mainloop()\n");
     workshop.write("none.py", "raise SystemExit('no sea')\n");
+    workshop.write("late.py", start + "tkinter.Label(root, text='Berths').pack()\ndef late():\n    raise "
+                                      "ValueError('no tides')\nroot.after(1, late)\nroot.mainloop()\n");
     for (auto [name, code, part] : {std::tuple("good", 0, "a window of "),
                                     {"blank", 1, "the window is of one colour"},
-                                    {"none", 1, "no window came up"}}) {
+                                    {"none", 1, "no window came up"},
+                                    {"late", 0, "to standard error, at last:\n            ValueError: no"}}) {
         build(workshop, std::string(name) + ".py");
         auto proved = workshop.omnistasis(
             {"prove", std::string("out/linux-x86_64/") + name, "--display", "--seconds", "20"});
