@@ -238,7 +238,7 @@ std::optional<payload::PayloadContents> earlier_output(const Job& job) {
 Result<void> note_build(const Job& job, const build::BuildResult& result,
                         const std::optional<payload::PayloadContents>& before) {
     fs::path folder = job.project.output_folder(job.project.targets.front());
-    std::string name = job.project.name + ".history.json";
+    std::string name = record_name(job.project.name, "history");
     auto text = is_file(folder / name) ? read_text(folder / name) : Result<std::string>(std::string());
     report::HistoryEntry entry{job.project.version, report::point_in_time(), result.size,
                                result.tree_size,    result.modules,          result.libraries,

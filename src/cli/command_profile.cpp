@@ -138,6 +138,7 @@ Result<void> run_profile(const ProfileOptions& options) {
     std::optional<Job> job;
     std::string not_at_hand; ///< why
     fs::path output, folder;
+    std::string name;
     // An output is named, or a project that has been built.
     if (is_output(options.subject)) {
         auto files = find_output(options.subject);
@@ -148,6 +149,7 @@ Result<void> run_profile(const ProfileOptions& options) {
                         "it is for another system",
                         fmt::format("measure it there, or that of {} here", host_target()));
         folder = files->folder;
+        name = files->name;
         if (auto found = project_of(*files, options, progress))
             job.emplace(std::move(*found));
         else
@@ -160,8 +162,9 @@ Result<void> run_profile(const ProfileOptions& options) {
         if (!traced) return progress.clear(), pass_on(traced);
         job.emplace(std::move(*traced));
         folder = job->project.output_folder(host_target());
-        output = folder / job->project.name;
-        if (is_folder(output)) output /= job->project.name;
+        name = job->project.name;
+        output = folder / name;
+        if (is_folder(output)) output /= name;
         if (!is_file(output))
             return progress.clear(), fail(ErrorKind::bad_input, "there is no output to measure", output,
                                           "it was not built yet", "omnistasis build");
@@ -183,7 +186,7 @@ Result<void> run_profile(const ProfileOptions& options) {
     if (job) waits = could_wait(*job, profile->warm_timeline);
     std::string text = json_lines(profile_json(*profile, waits, job ? &*job : nullptr));
     if (build::OutputPlace::holds_outputs(folder)) {
-        auto written = write_beside_output(folder, "profile.json", text);
+        auto written = write_beside_output(folder, record_name(name, "profile"), text);
         if (!written) return pass_on(written);
     }
     if (options.json) {

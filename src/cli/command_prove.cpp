@@ -104,7 +104,7 @@ Result<void> run_prove(ProveOptions& options) {
                                 job ? &job->project : nullptr,
                                 job ? job->runtime.get() : nullptr,
                                 job ? &job->graph : nullptr};
-    return prove_and_print(subject, runs, files->folder, options);
+    return prove_and_print(subject, runs, files->folder, files->name, options);
 }
 
 } // namespace

@@ -79,7 +79,7 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
         auto files = find_output(options.subject);
         if (!files) return pass_on(files);
         subject.folder = files->folder;
-        subject.output_name = files->program;
+        subject.output_name = files->name;
         auto payload = PayloadFile::of(options.subject);
         if (!payload) return pass_on(payload);
         subject.take(options.subject, std::move(*payload));
@@ -276,33 +276,38 @@ Result<void> run_report(const ReportOptions& options) {
     if (subject->job) {
         report::take_graph(facts, std::move(subject->job->graph));
         if (facts.runtime.empty()) facts.runtime = subject->job->runtime_title;
-    } else if (auto text = read_text(subject->folder / "trace.json")) {
-        auto graph = report::graph_from_trace_json(*text, (subject->folder / "trace.json").string());
+    } else if (auto text = read_text(subject->folder / record_name(subject->output_name, "trace"))) {
+        auto graph = report::graph_from_trace_json(
+            *text, (subject->folder / record_name(subject->output_name, "trace")).string());
         if (graph)
             report::take_graph(facts, std::move(*graph));
         else
             facts.missing.push_back("Why parts are in it is not told: " + graph.error().why + ".");
     } else {
-        facts.missing.push_back("Why parts are in it is not told: there is no trace.json beside the output.");
+        facts.missing.push_back(
+            fmt::format("Why parts are in it is not told: there is no {} beside the output.",
+                        record_name(subject->output_name, "trace")));
     }
     take_review(facts, *licences);
-    facts.proof = json_beside(subject->folder / "proof.json", facts.missing);
-    facts.profile = json_beside(subject->folder / "profile.json", facts.missing);
-    auto is_older = [&](const char* name) {
+    const std::string proof_name = record_name(subject->output_name, "proof"),
+                      profile_name = record_name(subject->output_name, "profile");
+    facts.proof = json_beside(subject->folder / proof_name, facts.missing);
+    facts.profile = json_beside(subject->folder / profile_name, facts.missing);
+    auto is_older = [&](const std::string& name) {
         std::error_code failed;
         auto made =
             fs::last_write_time(is_folder(subject->output) ? subject->executable : subject->output, failed);
         return !subject->executable.empty() && fs::last_write_time(subject->folder / name, failed) < made &&
                !failed;
     };
-    if (facts.proof.is_object() && is_older("proof.json")) {
+    if (facts.proof.is_object() && is_older(proof_name)) {
         facts.proof["of_earlier_build"] = true;
         facts.missing.push_back("The proof is of an earlier build: `omnistasis prove` makes a new one.");
     }
-    if (facts.profile.is_object() && is_older("profile.json"))
+    if (facts.profile.is_object() && is_older(profile_name))
         facts.missing.push_back(
             "The times of the start are those of an earlier build: `omnistasis profile` measures anew.");
-    if (auto text = read_text(subject->folder / (subject->output_name + ".history.json")))
+    if (auto text = read_text(subject->folder / record_name(subject->output_name, "history")))
         report::take_history(facts, *text);
 
     facts.size_svg = report::size_map(facts);
@@ -322,7 +327,8 @@ Result<void> run_report(const ReportOptions& options) {
             facts.start_svg = report::start_figure(facts.profile, "What a start of " + title + " goes to");
     } catch (const Json::exception&) {
         facts.profile = nullptr;
-        facts.missing.push_back("profile.json is damaged: measure again with `omnistasis profile`.");
+        facts.missing.push_back(
+            "The times of its start are damaged: measure again with `omnistasis profile`.");
     }
     if (facts.history.size() > 1)
         facts.history_svg = report::history_figure(facts.history, "Builds of " + title);

@@ -210,6 +210,10 @@ Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& ob
     return review;
 }
 
+std::string record_name(const std::string& output, const std::string& what) {
+    return fmt::format("{}.{}.json", output, what);
+}
+
 Result<fs::path> write_beside_output(const fs::path& folder, const std::string& name,
                                      const std::string& text) {
     auto place = build::OutputPlace::prepare(folder, name);
@@ -228,7 +232,8 @@ std::string trace_text(const Job& job) {
 }
 
 Result<fs::path> write_trace(const Job& job, const std::string& text) {
-    return write_beside_output(job.project.output_folder(job.project.targets.front()), "trace.json", text);
+    return write_beside_output(job.project.output_folder(job.project.targets.front()),
+                               record_name(job.project.name, "trace"), text);
 }
 
 } // namespace omnistasis::cli

@@ -76,11 +76,15 @@ Result<bool> rely_on_trace(Job& job, build::KeptBuild& kept);
 /// on, only at what has changed since.
 Result<review::Review> review_job(Job& job, build::KeptBuild* kept, Observer& observer);
 
+/// What a file is called that tells about an output, beside it; `what` as "trace": several outputs may be in
+/// one folder.
+std::string record_name(const std::string& output, const std::string& what);
+
 /// Writes a file that tells about an output into the folder of outputs; returns its path.
 Result<std::filesystem::path> write_beside_output(const std::filesystem::path& folder,
                                                   const std::string& name, const std::string& text);
 
-/// What trace.json says of a job.
+/// What NAME.trace.json says of a job.
 std::string trace_text(const Job& job);
 
 /// Writes that into the job's output folder; returns the file's path.

@@ -13,9 +13,9 @@ namespace omnistasis::cli {
 
 namespace {
 
-/// The trace.json of the build in a folder; null where there is none.
-Json trace_of_build(const fs::path& folder) {
-    auto text = read_text(folder / "trace.json");
+/// What the trace of an output's build said; null where it is not beside it.
+Json trace_of_build(const fs::path& folder, const std::string& name) {
+    auto text = read_text(folder / record_name(name, "trace"));
     return text ? parse_json(*text) : Json();
 }
 
@@ -23,6 +23,12 @@ Json trace_of_build(const fs::path& folder) {
 Json project_of_build(const Json& trace) {
     return trace.is_object() && trace.contains("project") && trace["project"].is_object() ? trace["project"]
                                                                                           : nullptr;
+}
+
+/// The name that an executable was built with, whatever it is called now.
+std::string built_as(const fs::path& executable) {
+    auto contents = payload::PayloadContents::open(executable);
+    return contents ? contents->description().name : executable.stem().string();
 }
 
 } // namespace
@@ -65,14 +71,15 @@ Result<OutputFiles> find_output(const std::string& named) {
     if (path.filename().empty()) path = path.parent_path();
     if (dress::is_bundle(path)) {
         std::string name = path.filename().string();
-        return OutputFiles{path, name.substr(0, name.find(".app")), path.parent_path()};
+        name.resize(name.find(".app"));
+        return OutputFiles{path, name, name, path.parent_path()};
     }
     if (is_folder(path)) {
         std::string name = path.filename().string();
         for (const TargetInfo& target : all_targets())
             if (std::string file = name + target.program_ending;
                 is_file(path / file) && is_folder(path / "tree"))
-                return OutputFiles{path, file, path.parent_path()};
+                return OutputFiles{path, file, built_as(path / file), path.parent_path()};
         return fail(ErrorKind::bad_input, "the folder is not an output", named,
                     fmt::format("there is no {} with a tree in it", name),
                     "name the executable that `omnistasis build` has made");
@@ -81,12 +88,13 @@ Result<OutputFiles> find_output(const std::string& named) {
         return fail(ErrorKind::bad_input, "there is no such output", named, "no file has that name",
                     "build it first: omnistasis build");
     if (is_folder(path.parent_path() / "tree"))
-        return OutputFiles{path.parent_path(), path.filename().string(), path.parent_path().parent_path()};
-    return OutputFiles{path, path.filename().string(), path.parent_path()};
+        return OutputFiles{path.parent_path(), path.filename().string(), built_as(path),
+                           path.parent_path().parent_path()};
+    return OutputFiles{path, path.filename().string(), built_as(path), path.parent_path()};
 }
 
-std::optional<JobOptions> options_of_trace(const Json& trace, const OutputFiles& files,
-                                           const JobOptions& options) {
+std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options) {
+    Json trace = trace_of_build(files.folder, files.name);
     Json said = project_of_build(trace);
     if (said.is_null()) return std::nullopt;
     JobOptions of_project = options;
@@ -103,20 +111,11 @@ std::optional<JobOptions> options_of_trace(const Json& trace, const OutputFiles&
     return of_project;
 }
 
-std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options) {
-    return options_of_trace(trace_of_build(files.folder), files, options);
-}
-
 Result<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer) {
-    Json trace = trace_of_build(files.folder);
-    auto of_project = options_of_trace(trace, files, options);
+    auto of_project = options_of_project(files, options);
     if (!of_project)
-        return fail(ErrorKind::missing, "there is no trace.json beside it", files.folder.string());
-    // Several outputs in one folder share the file, which is of the last one.
-    std::string is_of = field_or(project_of_build(trace), "name", "");
-    auto contents = payload::PayloadContents::open(files.executable());
-    if (contents && !is_of.empty() && contents->description().name != is_of)
-        return fail(ErrorKind::missing, fmt::format("trace.json beside it is of {}", is_of),
+        return fail(ErrorKind::missing,
+                    fmt::format("there is no {} beside it", record_name(files.name, "trace")),
                     files.folder.string());
     return trace_project(*of_project, observer);
 }
@@ -124,7 +123,8 @@ Result<Job> project_of(const OutputFiles& files, const JobOptions& options, Obse
 void take_runtime_of_build(JobOptions& options) {
     auto job = load_job(options);
     if (!job || options.project.runtime) return;
-    Json said = project_of_build(trace_of_build(job->project.output_folder(job->project.targets.front())));
+    Json said = project_of_build(
+        trace_of_build(job->project.output_folder(job->project.targets.front()), job->project.name));
     std::string runtime = field_or(said, "runtime", "");
     if (!runtime.empty() && is_there(runtime)) options.project.runtime = runtime;
 }

@@ -12,7 +12,8 @@ namespace omnistasis::cli {
 /// Where an output is: the executable, or the folder around it, and where what belongs to it is kept.
 struct OutputFiles {
     std::filesystem::path output;
-    std::string program;
+    std::string program; ///< the executable's file name
+    std::string name;    ///< that it was built with
     std::filesystem::path folder;
 
     std::filesystem::path executable() const;
@@ -40,11 +41,11 @@ bool is_output(const std::string& named);
 /// The output that a path means: the executable, the folder of one, or a bundle.
 Result<OutputFiles> find_output(const std::string& named);
 
-/// The project that an output was built from, as trace.json beside it says, traced; fails where that is not
-/// there any more.
+/// The project that an output was built from, as NAME.trace.json beside it says, traced; fails where that is
+/// not there any more.
 Result<Job> project_of(const OutputFiles& files, const JobOptions& options, Observer& observer);
 
-/// The options that load that project; nothing where trace.json is not there.
+/// The options that load that project; nothing where that is not there.
 std::optional<JobOptions> options_of_project(const OutputFiles& files, const JobOptions& options);
 
 /// Options on a project that name no runtime take that of the project's last build, which may have been told

@@ -127,7 +127,7 @@ std::vector<std::string> folders_of_this_machine(const watch::ProofSubject& subj
 fs::path proof_script_of(const Project& project) { return project.folder / (project.name + ".proof.toml"); }
 
 Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vector<watch::ProofRun>& runs,
-                             const fs::path& folder, const JobOptions& options) {
+                             const fs::path& folder, const std::string& name, const JobOptions& options) {
     std::vector<watch::Proof> proofs;
     // A folder that is somebody else's stays as it is.
     bool kept = build::OutputPlace::holds_outputs(folder);
@@ -152,7 +152,7 @@ Result<void> prove_and_print(const watch::ProofSubject& subject, const std::vect
     std::string told =
         "the record is not kept: the output is in a folder that Omnistasis did not make; --json prints it";
     if (kept) {
-        auto file = write_beside_output(folder, "proof.json", text);
+        auto file = write_beside_output(folder, record_name(name, "proof"), text);
         if (!file) return pass_on(file);
         told = (options.quiet ? "" : "all of it: ") + shown_path(file->string());
     }
@@ -183,7 +183,7 @@ Result<void> prove_job(const Job& job, const fs::path& output, const JobOptions&
                                 &job.project,
                                 job.runtime.get(),
                                 &job.graph};
-    return prove_and_print(subject, runs, job.project.output_folder(job.project.targets.front()), options);
+    return prove_and_print(subject, runs, job.project.output_folder(target), job.project.name, options);
 }
 
 } // namespace omnistasis::cli

@@ -22,9 +22,9 @@ Result<void> check_name(const std::string& name) {
     bool bad = name.empty() || name == "." || name == ".." || name.size() > 120 ||
                name.find_first_of("/\\:*?\"<>|\n\t") != std::string::npos ||
                std::ranges::any_of(name, [](char c) { return static_cast<unsigned char>(c) < 0x20; });
-    if (!bad && (name == "trace.json" || name == "proof.json"))
+    if (!bad && name.ends_with(".json"))
         return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", name),
-                    "app.name or --name", "a file of that name is written beside the output",
+                    "app.name or --name", "files of such names are written beside the output",
                     "take another name");
     if (!bad) return {};
     return fail(ErrorKind::bad_input, fmt::format("`{}` can't be the application's name", name),

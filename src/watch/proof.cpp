@@ -47,9 +47,10 @@ class Prover {
         if (auto possible = check_isolation(); !possible) return pass_on(possible);
         bool is_foreign = subject_.target != host_target();
         if (is_compared() && trace::as<trace::RunsFromSource>(subject_.runtime) == nullptr)
-            return fail(ErrorKind::bad_input, "there is no source to compare with", subject_.output,
-                        "its project is not at hand: no trace.json beside it, or what that names is gone",
-                        "build it again, or leave out --against-source");
+            return fail(
+                ErrorKind::bad_input, "there is no source to compare with", subject_.output,
+                "its project is not at hand: no record of its trace beside it, or what that names is gone",
+                "build it again, or leave out --against-source");
         auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-proof");
         if (!scratch) return pass_on(scratch);
         auto places = RunPlaces::make(scratch->path() / "isolated");

@@ -10,6 +10,7 @@ Exit code 0 when all others are alike.
 """
 
 import argparse
+import glob
 import json
 import os
 import re
@@ -153,7 +154,7 @@ def check(program, options, system):
         result["alike"] = not result["cause"]
         os.remove(told["output"])
         return result
-    with open(os.path.join(out, "trace.json")) as file:
+    with open(glob.glob(os.path.join(glob.escape(out), "*.trace.json"))[0]) as file:
         text = file.read()
     packages = re.search(r'"(/[^"]*/environments/[0-9a-f]{16})/', text)
     runtime = re.search(r'"(/[^"]*/files)/(?:python\.exe|bin/python)', text) or re.search(r'"(/[^"]*/files/usr)/bin/python', text)

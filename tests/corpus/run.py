@@ -79,7 +79,7 @@ def check(name, options, host, folder):
                 *host, "--ro-bind", output, "/opt/program", "/opt/program"]
     alone = run(isolated, folder, environment)
     loaded = json.load(open(source + ".loaded")) if os.path.exists(source + ".loaded") else {"all": 0, "by_program": []}
-    graph = json.load(open(os.path.join(os.path.dirname(output), "trace.json")))
+    graph = json.load(open(output + ".trace.json"))
     traced = {unit["name"] for unit in graph["units"] if unit["kind"] in ("code", "extension")}
     # Some packages put modules under a second name.
     files = {os.path.realpath(unit["file"]) for unit in graph["units"] if unit.get("file")}

@@ -98,7 +98,7 @@ TEST_CASE("an import that nothing answers is a loose end, and --strict stops the
     auto run = workshop.omnistasis({"build", "a.py", "--compress", "fast"});
     CHECK(run.exit_code == 0);
     CHECK(run.err.find("1 loose end\n  a.py:3: ansent is not found") != std::string::npos);
-    std::string trace = read_text(workshop.path("out/linux-x86_64/trace.json")).value();
+    std::string trace = read_text(workshop.path("out/linux-x86_64/a.trace.json")).value();
     CHECK(trace.find("\"unresolved-import\"") != std::string::npos);
     CHECK(trace.find("{\"name\": \"perhaps\"") != std::string::npos);
     CHECK(run.err.find("perhaps") == std::string::npos);
@@ -257,7 +257,7 @@ TEST_CASE("an interrupted build leaves nothing half-made") {
         // On a busy machine it may not have come to where it listens for signals.
         bool was_early = WIFSIGNALED(status) && WTERMSIG(status) == SIGINT;
         CHECK((finished || was_early || WEXITSTATUS(status) == 130));
-        bool whole = left == ".omnistasis-outputs\na\n" || left == ".omnistasis-outputs\na\ntrace.json\n";
+        bool whole = left == ".omnistasis-outputs\na\n" || left == ".omnistasis-outputs\na\na.trace.json\n";
         if (!finished) CHECK((left.empty() || left == ".omnistasis-outputs\n" || whole));
     }
 }

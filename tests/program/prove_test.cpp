@@ -49,7 +49,7 @@ TEST_CASE("what was forgotten is named in one run: a data file, a plugin and a l
                              "feeds\n", "main.py:3", "--include 'feeds.*'", "libuuid.so.1", "main.py:11",
                              "--include libuuid.so.1", "\"windy\" from source"})
         CHECK(has(proved.out, part));
-    auto json = parse_json(*read_text(workshop.path("out/linux-x86_64/proof.json")));
+    auto json = parse_json(*read_text(workshop.path("out/linux-x86_64/main.proof.json")));
     CHECK(json["holds"] == false);
     CHECK(json["runs"][0]["findings"].size() >= 4);
     // And as it says, so it is mended.
@@ -163,7 +163,7 @@ TEST_CASE("what is no output can't be proved") {
     auto text = workshop.omnistasis({"prove", "text"});
     CHECK(text.exit_code != 0);
     // Nothing is written into a folder that is somebody else's.
-    CHECK_FALSE(fs::exists(workshop.path("proof.json")));
+    CHECK_FALSE(fs::exists(workshop.path("text.proof.json")));
 }
 
 TEST_CASE("inspect: an output's contents, its hashes, its files, and what others are") {
@@ -335,9 +335,19 @@ TEST_CASE("an output is proved by its own trace, and not by that of another in i
     workshop.write("two.py", "print('two')\n");
     build(workshop, "one.py", {"--out", "both"});
     build(workshop, "two.py", {"--out", "both"});
-    CHECK(workshop.omnistasis({"prove", "both/two", "--against-source"}).exit_code == 0);
-    auto other = workshop.omnistasis({"prove", "both/one"});
+    // Nor is what was said of one gone with another; an executable may be called otherwise by now.
+    workshop.shell("mv both/one both/first");
+    for (const char* name : {"both/first", "both/two"}) {
+        auto proved = workshop.omnistasis({"prove", name, "--against-source"});
+        INFO(proved.err);
+        CHECK(proved.exit_code == 0);
+        CHECK(has(proved.out, "compared with the source"));
+    }
+    CHECK(fs::exists(workshop.path("both/one.proof.json")));
+    CHECK(fs::exists(workshop.path("both/two.proof.json")));
+    workshop.shell("rm both/one.trace.json");
+    auto other = workshop.omnistasis({"prove", "both/first"});
     CHECK(other.exit_code == 0);
-    CHECK(has(other.err, "its project is not at hand (trace.json beside it is of two): "));
-    CHECK(workshop.omnistasis({"prove", "both/one", "--against-source"}).exit_code == 3);
+    CHECK(has(other.err, "its project is not at hand (there is no one.trace.json beside it): "));
+    CHECK(workshop.omnistasis({"prove", "both/first", "--against-source"}).exit_code == 3);
 }

@@ -131,7 +131,7 @@ if __name__ == "__main__":
     CHECK(proof.exit_code == 0);
     CHECK(has(proof.out, "run: holds  main.exe a b\n  by Wine "));
     CHECK(has(proof.out, "exit code 184 after "));
-    CHECK(has(read_text(yard.path("one/proof.json")).value(), "\"run_by\": \"Wine "));
+    CHECK(has(read_text(yard.path("one/main.proof.json")).value(), "\"run_by\": \"Wine "));
     CHECK(yard.here("prove 'two/tide board' --exit-code 3000").exit_code == 0);
     for (const char* foreign : {"one/main.exe", "'two/tide board'"}) {
         ProgramOutput profile = yard.here(std::string("profile ") + foreign);

@@ -116,12 +116,12 @@ TEST_CASE("a report without an output, of a damaged one, among foreign files") {
     workshop.write("out/linux-x86_64/main.history.json", R"({"format": "x"})");
     REQUIRE(workshop.omnistasis({"build", "main.py", "-q"}).exit_code == 0);
     CHECK(holds(text_at(workshop.path("out/linux-x86_64/main.history.json")), "\"format\": 1"));
-    workshop.write("out/linux-x86_64/proof.json", R"({"format": 1, "runs": 5, "holds": "yes"})");
-    workshop.write("out/linux-x86_64/profile.json", R"({"format": "x"})");
+    workshop.write("out/linux-x86_64/main.proof.json", R"({"format": 1, "runs": 5, "holds": "yes"})");
+    workshop.write("out/linux-x86_64/main.profile.json", R"({"format": "x"})");
     auto changed = workshop.omnistasis({"report", "main.py", "-o", "report"});
     INFO(changed.err);
     CHECK(changed.exit_code == 0);
-    CHECK(holds(changed.err, "profile.json can't be read"));
+    CHECK(holds(changed.err, "main.profile.json can't be read"));
     CHECK(holds(text_at(workshop.path("report/index.html")), "does not stand alone"));
     fs::path output = workshop.path("out/linux-x86_64/main");
     fs::resize_file(output, fs::file_size(output) - 1000);

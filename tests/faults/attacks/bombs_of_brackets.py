@@ -10,7 +10,7 @@ def attack(yard):
     yard.write("node_modules/tide/index.js", "")
     yard.write("main.py", "print(1)\n")
     output = yard.build(yard.path("main.py"))
-    yard.write("out/trace.json", bomb)
+    yard.write("out/main.trace.json", bomb)
     commands = [["trace", yard.path("main.js"), "--runtime", yard.options.node], ["report", output, "--out", yard.path("report")], ["why", output, "json"], ["prove", output]]
     if not os.path.exists(yard.options.node):
         commands = commands[1:]

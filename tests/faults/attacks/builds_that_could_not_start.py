@@ -12,7 +12,7 @@ def attack(yard):
         "a state path with a zero byte": f'[[state]]\npath = {zero}\n',
         "a state path that is too long": f'[[state]]\npath = {long}\n',
         "a state path with a long name": '[[state]]\npath = "' + "b" * 250 + '"\n',
-        "a name that is taken": '[app]\nname = "trace.json"\nentry = "main.py"\n',
+        "a name that is taken": '[app]\nname = "main.trace.json"\nentry = "main.py"\n',
         "a long version": '[app]\nversion = "' + "1" * (2 << 20) + '"\n',
         "a list of a million": "[trace]\ninclude = [" + '"a",' * 1000000 + "]\n",
         "the system's own files": '[[asset]]\nfrom = "/proc/self"\n',

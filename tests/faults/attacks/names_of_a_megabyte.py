@@ -7,7 +7,7 @@ import time
 
 def attack(yard):
     output = yard.build(yard.write("main.py", "import json\nprint(json.dumps(1))\n"))
-    file = os.path.join(os.path.dirname(output), "trace.json")
+    file = output + ".trace.json"
     trace = json.load(open(file))
     for unit in trace["units"][:20]:
         unit["name"] = unit["name"] + "." + "tide" * (1 << 18)
