@@ -1,4 +1,6 @@
 #include "cli/job.h"
+#include "runtimes/registry.h"
+#include "support/json.h"
 #include "trace/capabilities.h"
 
 #include <fmt/format.h>
@@ -73,6 +75,36 @@ Result<void> run_fetch(const PackagesOptions& options) {
     return {};
 }
 
+struct CleanOptions {
+    unsigned idle_days = 90;
+    bool shows = false;
+    bool json = false;
+};
+
+Result<void> run_clean(const CleanOptions& options) {
+    auto use = look_through_packages(std::chrono::days(options.idle_days), !options.shows);
+    if (!use) return pass_on(use);
+    if (options.json) {
+        Json json{{"format", 1},
+                  {"packages", use->packages},
+                  {"bytes", use->bytes},
+                  {"idle_packages", use->idle_packages},
+                  {"idle_bytes", use->idle_bytes},
+                  {"removed", !options.shows}};
+        say(stdout, "{}", json_lines(json));
+        return {};
+    }
+    std::string days = plural(options.idle_days, "day", "days");
+    if (use->idle_packages == 0)
+        say(stdout, "{} of {}, all of them used within {}\n", plural(use->packages, "package", "packages"),
+            size_text(use->bytes), days);
+    else
+        say(stdout, "{} {} that no build used for {}: {} of {}\n", options.shows ? "there are" : "removed",
+            plural(use->idle_packages, "package", "packages"), days, size_text(use->idle_bytes),
+            size_text(use->bytes));
+    return {};
+}
+
 } // namespace
 
 void add_packages_command(CLI::App& program, int& exit_code) {
@@ -95,9 +127,23 @@ void add_packages_command(CLI::App& program, int& exit_code) {
                   "      the packages that it needs on Windows, in the versions that are installed here\n"
                   "  omnistasis packages fetch --from wheels\n"
                   "      for all targets of the project in this folder, from files that are there already");
+    auto cleaning = std::make_shared<CleanOptions>();
+    CLI::App* clean = command->add_subcommand("clean", "remove those that no build has used for a while");
+    clean
+        ->add_option("--idle", cleaning->idle_days, "those that were not used for so many days (default: 90)")
+        ->option_text("DAYS")
+        ->check(CLI::Range(0, 100000));
+    clean->add_flag("--show", cleaning->shows, "only tell what would go");
+    clean->add_flag("--json", cleaning->json, "print the result as one JSON object");
+    clean->callback([cleaning, &exit_code] { exit_code = finish(run_clean(*cleaning)); });
+    clean->footer(
+        "A project whose lock names one that is gone asks for `omnistasis packages fetch`, which brings it "
+        "again.");
     command->footer("Examples:\n"
                     "  omnistasis packages fetch app.py --target windows-x86_64\n"
-                    "      everything that it needs there; `omnistasis build` takes it from now on");
+                    "      everything that it needs there; `omnistasis build` takes it from now on\n"
+                    "  omnistasis packages clean --idle 30 --show\n"
+                    "      what takes room on this machine, and no build of the last month used");
 }
 
 } // namespace omnistasis::cli

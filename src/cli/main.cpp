@@ -17,7 +17,7 @@ namespace {
 Error usage_error(const CLI::App& program, const CLI::ParseError& problem, int count, char** words) {
     Error error{ErrorKind::usage, problem.what(), {}, {}, "omnistasis --help, or omnistasis COMMAND --help"};
     const CLI::App* command = &program;
-    for (const CLI::App* chosen : program.get_subcommands()) command = chosen;
+    while (!command->get_subcommands().empty()) command = command->get_subcommands().back();
     std::vector<std::string> names;
     for (const CLI::App* sub : program.get_subcommands([](const CLI::App*) { return true; }))
         names.push_back(sub->get_name());

@@ -5,6 +5,7 @@
 #include "runtimes/node/node_language.h"
 #include "runtimes/python/entry.h"
 #include "runtimes/python/foreign_runtime.h"
+#include "runtimes/python/package_cleaning.h"
 #include "runtimes/python/python_language.h"
 #include "runtimes/python/stocked_library.h"
 #include "support/files.h"
@@ -33,13 +34,15 @@ struct Language {
     /// Null where the library is not made of sources.
     Result<std::string> (*write_library_program)(const StockedRuntime& runtime,
                                                  const std::filesystem::path& folder) = nullptr;
+    /// Null where it has no packages for other systems.
+    Result<PackageUse> (*look_through_packages)(std::chrono::days idle, bool removes) = nullptr;
 };
 
 /// All languages; a new one is a folder beside python/ and a line here.
 constexpr Language languages[] = {
     {"python", python::settle_entry, python::is_python_source, python::make_python_runtime,
      python::recognise_runtimes, python::usual_runtime, python::prepare_runtime,
-     python::write_library_program},
+     python::write_library_program, python::look_through_packages_of_user},
     {"node", node::settle_entry, node::is_node_source, node::make_node_runtime, node::recognise_runtimes,
      node::usual_runtime},
     {"lua", lua::settle_entry, lua::is_lua_source, lua::make_lua_runtime, lua::recognise_runtimes,
@@ -93,6 +96,20 @@ Result<std::string> write_library_program(const StockedRuntime& runtime, const f
         if (runtime.language == language.name && language.write_library_program != nullptr)
             return language.write_library_program(runtime, folder);
     return std::string();
+}
+
+Result<PackageUse> look_through_packages(std::chrono::days idle, bool removes) {
+    PackageUse all;
+    for (const Language& language : languages) {
+        if (language.look_through_packages == nullptr) continue;
+        auto use = language.look_through_packages(idle, removes);
+        if (!use) return use;
+        all.packages += use->packages;
+        all.bytes += use->bytes;
+        all.idle_packages += use->idle_packages;
+        all.idle_bytes += use->idle_bytes;
+    }
+    return all;
 }
 
 Result<std::string> runtime_for(const std::string& name, const std::string& target) {

@@ -1,10 +1,12 @@
 #pragma once
 
+#include "runtimes/package_use.h"
 #include "runtimes/recognised.h"
 #include "runtimes/stock.h"
 #include "support/store.h"
 #include "trace/runtime.h"
 
+#include <chrono>
 #include <filesystem>
 #include <memory>
 
@@ -34,6 +36,10 @@ Result<void> prepare_runtime(const StockedRuntime& runtime, const std::filesyste
 /// Writes a program into a folder that uses all of a runtime's library, and returns its file. Empty where the
 /// library is not made of sources.
 Result<std::string> write_library_program(const StockedRuntime& runtime, const std::filesystem::path& folder);
+
+/// Looks through the packages for other systems that this machine has, of all languages, and removes those
+/// that were not used for `idle` and longer, if `removes` says so.
+Result<PackageUse> look_through_packages(std::chrono::days idle, bool removes);
 
 /// Whether a language's runtime for a target can be had: from this machine or the stock. An error says which
 /// one lacks, and how to add it.

@@ -1,5 +1,6 @@
 // Packages for other systems: wheels, the lock that names them, the environments that are made of them.
 #include "folder.h"
+#include "runtimes/python/package_cleaning.h"
 #include "runtimes/python/package_lock.h"
 #include "runtimes/python/package_stock.h"
 #include "runtimes/python/wheel.h"
@@ -147,6 +148,48 @@ TEST_CASE("environments are made of the wheels that a lock names, once") {
     REQUIRE_FALSE(missing);
     CHECK(missing.error().kind == ErrorKind::missing);
     CHECK(missing.error().why.find("ropes-1.0-py3-none-any.whl") != std::string::npos);
+}
+
+TEST_CASE("packages that only environments need which were not used for a while can go") {
+    Folder folder;
+    fs::path place = folder.path() / "stock";
+    PackageStock stock(place);
+    std::vector<LockedPackage> packages;
+    for (const std::string name : {"tides", "ropes", "buoys"}) {
+        fs::path file = wheel(folder, name + "-1.0-py3-none-any.whl", name + "-1.0",
+                              {{name + ".py", "TIDE = 7\n"}}, name + ".py," + digest_of_tide + ",9\n");
+        packages.push_back(locked(file.filename().string(), stock.add(file).value()));
+    }
+    fs::path old = stock.environment({packages[0], packages[1]}, "Lib").value();
+    fs::path used = stock.environment({packages[0]}, "Lib").value();
+    auto idle = [&](bool removes) {
+        auto use = look_through_packages(place, std::chrono::days(30), removes);
+        REQUIRE(use);
+        CHECK(use->idle_bytes <= use->bytes);
+        return std::pair(use->packages, use->idle_packages);
+    };
+    CHECK(idle(true) == std::pair<std::size_t, std::size_t>(3, 0));
+    auto long_ago = fs::file_time_type::clock::now() - std::chrono::days(40);
+    for (const LockedPackage& one : packages) fs::last_write_time(place / "wheels" / one.sha256, long_ago);
+    for (const fs::path& one : {old, used}) fs::last_write_time(one, long_ago);
+    fs::last_write_time(place / "used" / old.filename(), long_ago);
+    // "buoys" was brought long ago and is in no environment; "ropes" is in the old one alone.
+    CHECK(idle(false) == std::pair<std::size_t, std::size_t>(3, 2));
+    CHECK(is_folder(old));
+    CHECK(idle(true) == std::pair<std::size_t, std::size_t>(3, 2));
+    CHECK_FALSE(is_there(old));
+    CHECK(is_file(used / "Lib/tides.py"));
+    CHECK(idle(true) == std::pair<std::size_t, std::size_t>(1, 0));
+    CHECK(stock.environment({packages[0]}, "Lib").value() == used);
+    CHECK(stock.environment({packages[0], packages[1]}, "Lib").error().kind == ErrorKind::missing);
+    // A use is noted again after a day, and not at each build.
+    fs::path mark = place / "used" / used.filename();
+    fs::last_write_time(mark, long_ago);
+    REQUIRE(stock.environment({packages[0]}, "Lib"));
+    auto noted = fs::last_write_time(mark);
+    CHECK(noted > long_ago + std::chrono::days(39));
+    REQUIRE(stock.environment({packages[0]}, "Lib"));
+    CHECK(fs::last_write_time(mark) == noted);
 }
 
 TEST_CASE("a lock is written target by target, and read with the line of what is wrong") {

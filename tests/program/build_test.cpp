@@ -54,6 +54,9 @@ TEST_CASE("wrong input gets one clear error, and nothing is written") {
     check_refused(workshop, {"build", "good.py", "--name", "a/b"}, 3, {"can't be the application's name"});
     check_refused(workshop, {"build", "good.py", "--excldue", "x"}, 2,
                   {"--excldue", "did you mean --exclude"});
+    check_refused(workshop, {"packages", "clean", "--idle", "soon"}, 2, {"--idle: Value soon not in range"});
+    check_refused(workshop, {"packages", "clean", "--idel", "9"}, 2,
+                  {"no option `--idel`", "did you mean --idle"});
     check_refused(workshop, {"biuld", "good.py"}, 2, {"no command `biuld`", "did you mean `build`"});
 }
 

@@ -1,5 +1,6 @@
 #include "runtimes/python/package_stock.h"
 
+#include "runtimes/python/package_cleaning.h"
 #include "runtimes/python/wheel.h"
 #include "support/files.h"
 #include "support/hash.h"
@@ -76,6 +77,7 @@ Result<fs::path> PackageStock::environment(const std::vector<LockedPackage>& pac
                         packages.front().target));
     fs::path environments = folder_ / "environments",
              made = environments / hex(sha256(subject)).substr(0, 16);
+    note_use(folder_, made.filename(), packages);
     if (is_folder(made)) return made;
     std::error_code failed;
     fs::create_directories(environments, failed);
