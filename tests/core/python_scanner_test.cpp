@@ -278,6 +278,43 @@ TEST_CASE("a package that is run as a program is its __main__") {
           Words{"runpy", "quay.__main__?", "quay?"});
 }
 
+TEST_CASE("a module that the interpreter is started to run is needed, with its package's __main__") {
+    auto started = [](const std::string& statement) {
+        Words found;
+        for (const Request& one : scan_text(statement + "\n").requests)
+            if (one.name == "__main__") found.push_back(one.module);
+        return found;
+    };
+    CHECK(started("run([sys.executable, '-m', 'quay.tides', place])") == Words{"quay.tides"});
+    CHECK(started("cmd = [str(self.interpreter.executable), \"-m\", \"quay\", *more]") == Words{"quay"});
+    CHECK(started("os.system(f'\"{sys.executable}\" -m quay --deep')") == Words{"quay"});
+    CHECK(started("call(python + ' -m quay.tides; echo', shell=True)") == Words{"quay.tides"});
+    // Other programs have an option of that name.
+    CHECK(started("run(['git', 'commit', '-m', 'quay'])") == Words{});
+    CHECK(started("print('python -m quay')") == Words{});
+    CHECK(started("run([sys.executable, '-m', name])") == Words{});
+    CHECK(started("run(f'{sys.executable} -m {name}')") == Words{});
+}
+
+TEST_CASE("paths that are made of the file's own, as far as they are known") {
+    ScanFacts facts;
+    facts.file = "/quay/board/tides.py";
+    auto paths = [&](const std::string& text) {
+        Words found;
+        for (const StringAt& one :
+             scan("from pathlib import Path\nhere = Path(__file__).parent\n" + text + "\n", "board.tides",
+                  "board", facts)
+                 .file_paths)
+            if (one.text != "/quay/board" && (found.empty() || found.back() != one.text))
+                found.push_back(one.text);
+        return found;
+    };
+    CHECK(paths("load(here / 'charts' / 'low.bin')") == Words{"/quay/board/charts/low.bin"});
+    CHECK(paths("path = f'{here}/charts/low.bin'") == Words{"/quay/board/charts/low.bin"});
+    CHECK(paths("path = given if given else f'{here}/charts/{name}'") == Words{"/quay/board/charts/*"});
+    CHECK(paths("path = f'{there}/charts/{name}'") == Words{});
+}
+
 TEST_CASE("libraries whose names go through a function") {
     auto found = scan_text("lib = pyglet.lib.load_library('GLU')\nother = load_library(name)\n").libraries;
     REQUIRE(found.size() == 1);

@@ -85,6 +85,8 @@ def files_below(folder):
             if name.endswith(".pyc"):
                 continue  # an interpreter that is not told to leave none keeps them
             path = os.path.join(base, name)
+            if not os.path.exists(path):
+                continue  # a link that leads to what only the other run had
             with open(path, "rb") as file:
                 found[os.path.relpath(path, folder)] = file.read()
     return found

@@ -35,8 +35,48 @@ void Scanner::read_expressions(Tokens tokens) {
     }
 }
 
+namespace {
+
+/// Whether an expression names an interpreter: `sys.executable`, `self.python`.
+bool names_interpreter(Tokens tokens) {
+    return std::ranges::any_of(tokens, [](const Token& token) {
+        bool may_hold = token.kind == TokenKind::name || (token.kind == TokenKind::string && token.formatted);
+        return may_hold && (token.text.find("executable") != std::string_view::npos ||
+                            token.text.find("python") != std::string_view::npos);
+    });
+}
+
+/// The module of "{sys.executable} -m module and more"; empty where there is none.
+std::string_view module_behind_option(std::string_view text) {
+    constexpr std::string_view option = " -m ";
+    std::size_t at = text.find(option);
+    if (at == std::string_view::npos) return {};
+    text.remove_prefix(at + option.size());
+    return text.substr(0, text.find_first_of(" \t\n'\"{%&;|<>"));
+}
+
+} // namespace
+
+/// [sys.executable, "-m", "package"], f"{sys.executable} -m package": the interpreter is started to run a
+/// module, of a package its __main__.
+void Scanner::note_run_module(Tokens tokens, std::size_t i) {
+    const Token& token = tokens[i];
+    std::string_view module;
+    if (token.text == "-m" && i + 2 < tokens.size() && tokens[i + 1].is(",") &&
+        tokens[i + 2].is_plain_string())
+        module = tokens[i + 2].text;
+    else
+        module = module_behind_option(token.text);
+    if (module.empty() || !is_dotted_name("x." + std::string(module)) || !names_interpreter(tokens)) return;
+    Request& request = add_request(Request::Kind::from_module, token.line, std::string(module));
+    request.name = "__main__";
+    request.certainty = Certainty::guarded;
+    request.computed = true;
+}
+
 void Scanner::note_string(Tokens tokens, std::size_t i) {
     const Token& token = tokens[i];
+    if (facts_.keeps_strings && !token.bytes) note_run_module(tokens, i);
     if (token.bytes || token.formatted) return;
     if (is_plain_name(token.text)) note_taken(token.text);
     if (!facts_.keeps_strings) return;

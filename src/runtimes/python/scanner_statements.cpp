@@ -29,7 +29,14 @@ void Scanner::read_statement(Tokens statement) {
 void Scanner::note_file_paths(Tokens tokens) {
     if (!facts_.keeps_strings || facts_.file.empty()) return;
     auto is_path = [&](const Token& token) {
-        return token.kind == TokenKind::name && constants_.is_path(token.text);
+        if (token.kind == TokenKind::name) return constants_.is_path(token.text);
+        // f"{HERE}/a.txt"
+        bool is_filled = token.kind == TokenKind::string && token.formatted;
+        for (std::size_t at = 0; is_filled && (at = token.text.find('{', at)) != std::string_view::npos;) {
+            std::string_view field = token.text.substr(++at);
+            if (constants_.is_path(field.substr(0, field.find_first_of("}.!:[( ")))) return true;
+        }
+        return false;
     };
     if (std::ranges::none_of(tokens, is_path)) return;
     for (std::size_t i = 0; i < tokens.size(); ++i) {

@@ -66,6 +66,7 @@ class Scanner {
     void note_module(std::string_view name);
     void note_taken_name(std::string_view module, std::string_view name);
     void read_expressions(Tokens tokens);
+    void note_run_module(Tokens tokens, std::size_t i);
     void note_string(Tokens tokens, std::size_t i);
     void note_code(const Token& token);
     void note_watched(const Token& token);
