@@ -13,6 +13,7 @@
 #include <cstring>
 #include <fmt/format.h>
 #include <map>
+#include <optional>
 #include <re2/re2.h>
 #include <set>
 #include <unistd.h>
@@ -125,10 +126,43 @@ std::size_t hash_at(const char* at) {
     return hash_of(three);
 }
 
-std::uint32_t line_at(std::string_view content, std::size_t at) {
-    return 1 + static_cast<std::uint32_t>(
-                   std::count(content.begin(), content.begin() + static_cast<std::ptrdiff_t>(at), '\n'));
+std::uint32_t line_ends(std::string_view text) {
+    return static_cast<std::uint32_t>(std::count(text.begin(), text.end(), '\n'));
 }
+
+std::uint32_t line_at(std::string_view content, std::size_t at) {
+    return 1 + line_ends(content.substr(0, at));
+}
+
+/// The line of a place that goes through a content from its start to its end: one line may be all of it.
+class LineAt {
+  public:
+    explicit LineAt(std::string_view content) : content_(content) {}
+
+    void go_to(std::size_t at) {
+        std::string_view passed = content_.substr(at_, at - at_);
+        if (std::size_t end = passed.rfind('\n'); end != std::string_view::npos) {
+            number_ += line_ends(passed);
+            start_ = at_ + end + 1;
+            is_long_.reset();
+        }
+        at_ = at;
+    }
+    std::size_t start() const { return start_; }
+    std::uint32_t number() const { return number_; } ///< counted from 1
+    bool is_long() {
+        if (!is_long_)
+            is_long_ = content_.size() - start_ > longest_line &&
+                       content_.substr(start_, longest_line).find('\n') == std::string_view::npos;
+        return *is_long_;
+    }
+
+  private:
+    std::string_view content_;
+    std::size_t at_ = 0, start_ = 0;
+    std::uint32_t number_ = 1;
+    std::optional<bool> is_long_;
+};
 
 } // namespace
 
@@ -204,18 +238,16 @@ std::vector<Finding> SecretSearch::in(std::string_view content, const std::strin
     bool settings = is_settings_file(file);
     bool binary = content.substr(0, 4096).find('\0') != std::string_view::npos;
     std::map<const Kind*, std::size_t> searched; // up to where
+    LineAt line(content);
     auto look = [&](const Kind& kind, std::size_t at) {
         if (kind.settings_only && !settings) return;
         // Names of secrets stand in every program's texts.
         bool by_name = kind.name == "password" || kind.name == "password-setting";
         if (binary && by_name) return;
         if (auto before = searched.find(&kind); before != searched.end() && at < before->second) return;
-        std::size_t line_start = content.rfind('\n', at);
-        line_start = line_start == std::string_view::npos ? 0 : line_start + 1;
-        if (by_name && content.substr(line_start, longest_line).find('\n') == std::string_view::npos &&
-            content.size() - line_start > longest_line)
-            return;
-        std::size_t start = at - std::min(at - line_start, most_before);
+        line.go_to(at);
+        if (by_name && line.is_long()) return;
+        std::size_t start = at - std::min(at - line.start(), most_before);
         std::string_view window = content.substr(start, at - start + most_behind);
         if (by_name) {
             std::size_t end = window.find('\n', at - start);
@@ -238,12 +270,12 @@ std::vector<Finding> SecretSearch::in(std::string_view content, const std::strin
         if (kind.name == "password-setting" && (secret.size() < 8 || looks_like_words(secret)) &&
             !(file.find(".env") != std::string::npos && secret.size() >= 8))
             return;
-        std::uint32_t line = line_at(content, match);
-        if (!seen.emplace(line, kind.name).second) return;
+        std::uint32_t number = line.number() + line_ends(content.substr(start, match - start));
+        if (!seen.emplace(number, kind.name).second) return;
         std::string excerpt(whole.substr(0, static_cast<std::size_t>(secret.data() - whole.data())));
         if (std::size_t end = excerpt.find_first_of("\n\r"); end != std::string::npos) excerpt.resize(end);
         if (excerpt.size() > 60) excerpt = excerpt.substr(excerpt.size() - 60);
-        found.push_back({kind.name, kind.what, file, line, excerpt + masked(secret), true, true, {}});
+        found.push_back({kind.name, kind.what, file, number, excerpt + masked(secret), true, true, {}});
     };
     if (content.size() < 3) return found;
     const auto& first = anchors_->first;
