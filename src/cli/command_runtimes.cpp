@@ -43,7 +43,8 @@ void print(const StockedRuntime& one) {
 
 /// Traces and reviews a program that uses all of a runtime's library: what is kept of each of its files then
 /// need not be found by the first build.
-Result<void> look_through_library(const StockedRuntime& one, Observer& observer) {
+Result<void> look_through_library(const StockedRuntime& one) {
+    SilentObserver observer;
     auto scratch = StagingFolder::make(fs::temp_directory_path(), "omnistasis-library");
     if (!scratch) return pass_on(scratch);
     auto program = write_library_program(one, scratch->path());
@@ -66,7 +67,8 @@ Result<void> look_through_library(const StockedRuntime& one, Observer& observer)
 void tell_added(const StockedRuntime& one, const fs::path& data, ProgressLine& progress) {
     progress.step("compiling its library", 0);
     auto prepared = prepare_runtime(one, data);
-    if (prepared) prepared = look_through_library(one, progress);
+    progress.step("looking through its library", 0);
+    if (prepared) prepared = look_through_library(one);
     progress.clear();
     if (!prepared) say(stderr, "note: builds with it will be slower: {}\n", prepared.error().what);
     print(one);

@@ -17,4 +17,10 @@ class Observer {
     virtual void advance(std::size_t count) = 0;
 };
 
+/// For work whose steps mean nothing to whoever waits for it.
+struct SilentObserver : Observer {
+    void step(std::string_view, std::size_t) override {}
+    void advance(std::size_t) override {}
+};
+
 } // namespace omnistasis

@@ -48,11 +48,6 @@ std::string module_of(std::string inner) {
     return inner;
 }
 
-struct Silent : Observer {
-    void step(std::string_view, std::size_t) override {}
-    void advance(std::size_t) override {}
-};
-
 } // namespace
 
 Facts facts_of_version(const std::string& minor, const Facts& own, const fs::path& helpers) {
@@ -94,7 +89,7 @@ Result<void> compile_library(const StockedRuntime& runtime, const Facts& own,
         sources.push_back({file, file, 0, false});
     }
     if (sources.empty()) return {}; // it is bytecode
-    Silent observer;
+    SilentObserver observer;
     ModuleStore store(*facts, helpers, std::make_shared<Store>(staging->path() / "kept.sqlite"));
     auto compiled = store.compile(sources, std::max(1u, std::thread::hardware_concurrency()), observer);
     if (!compiled) return pass_on(compiled);
