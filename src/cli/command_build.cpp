@@ -141,7 +141,7 @@ void print_summary(const Job& job, const build::BuildResult& result, const Build
     if (!absent.empty())
         say(stdout, "  {} that the application can do without {} not there{}\n",
             plural(absent.size(), "import", "imports"), absent.size() == 1 ? "is" : "are",
-            options.verbose ? ":" : " (listed in trace.json)");
+            options.verbose ? ":" : fmt::format(" (listed in {})", record_name(job.project.name, "trace")));
     if (options.verbose)
         for (const trace::Absent* one : absent)
             say(stdout, "    {}  {}:{}\n", one->name, shown_path(one->file), one->line);
@@ -183,7 +183,7 @@ void print_built(const Job& job, const build::BuildResult& result, const BuildOp
         print_json(job, result);
     else
         print_summary(job, result, options);
-    print_loose_ends(job.graph.loose_ends, options.verbose);
+    print_loose_ends(job.graph.loose_ends, options.verbose, record_name(job.project.name, "trace"));
 }
 
 /// A build stops for credentials and for licences that the project refuses.
@@ -326,7 +326,7 @@ Result<void> build_target(const BuildOptions& options, Project project, Witness&
     if (auto fine = check_review(*reviewed); !fine) return progress.clear(), fine;
     if (stops()) {
         progress.clear();
-        print_loose_ends(job->graph.loose_ends, true);
+        print_loose_ends(job->graph.loose_ends, true, "");
         return fail(ErrorKind::refused, "nothing was built, because of --strict", "", "there are loose ends",
                     "settle each of them as it says");
     }

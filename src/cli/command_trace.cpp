@@ -30,7 +30,7 @@ std::string heading(const trace::Unit& unit) {
     return unit.of_runtime ? "the standard library" : "packages";
 }
 
-void print_trace(const trace::Graph& graph, const JobOptions& options) {
+void print_trace(const trace::Graph& graph, const JobOptions& options, const std::string& record) {
     std::map<std::string, std::vector<const trace::Unit*>> groups;
     for (const trace::Unit& unit : graph.units) groups[heading(unit)].push_back(&unit);
     for (const char* name :
@@ -79,7 +79,7 @@ void print_trace(const trace::Graph& graph, const JobOptions& options) {
     std::size_t most = options.verbose ? absent.size() : 8;
     for (std::size_t i = 0; i < absent.size() && i < most; ++i)
         say(stdout, "  {}  {}:{}\n", absent[i]->name, shown_path(absent[i]->file), absent[i]->line);
-    if (absent.size() > most) say(stdout, "  and {} more, with -v or in trace.json\n", absent.size() - most);
+    if (absent.size() > most) say(stdout, "  and {} more, with -v or in {}\n", absent.size() - most, record);
 }
 
 Result<void> run_trace(const JobOptions& options) {
@@ -93,15 +93,16 @@ Result<void> run_trace(const JobOptions& options) {
     auto file = write_trace(*job, text);
     writing.get();
     if (!file) return pass_on(file);
+    std::string record = file->filename().string();
     if (options.json)
         say(stdout, "{}", text);
     else if (options.quiet)
         say(stdout, "{}\n", shown_path(file->string()));
     else {
-        print_trace(job->graph, options);
+        print_trace(job->graph, options, record);
         say(stdout, "all of it, with reasons: {}\n", shown_path(file->string()));
     }
-    print_loose_ends(job->graph.loose_ends, options.verbose);
+    print_loose_ends(job->graph.loose_ends, options.verbose, record);
     // What a large graph takes is left to the system when the program ends.
     static trace::Graph graph;
     graph = std::move(job->graph);

@@ -119,7 +119,7 @@ int finish(const Result<void>& done) {
     return exit_code_of(done.error().kind);
 }
 
-void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all) {
+void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all, const std::string& record) {
     std::size_t most = all ? ends.size() : 10;
     std::vector<const trace::LooseEnd*> listed;
     std::size_t minor = 0;
@@ -140,10 +140,10 @@ void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all) {
         text +=
             fmt::format("  {}: {}\n    effect {}\n    try    {}\n", where, end.what, end.effect, end.advice);
     }
-    if (listed.size() > most) text += fmt::format("  and {} more, all in trace.json\n", listed.size() - most);
+    if (listed.size() > most) text += fmt::format("  and {} more, all in {}\n", listed.size() - most, record);
     if (minor > 0)
-        text += fmt::format("{} of less weight, with -v or in trace.json\n",
-                            plural(minor, "loose end", "loose ends"));
+        text += fmt::format("{} of less weight, with -v or in {}\n", plural(minor, "loose end", "loose ends"),
+                            record);
     say(stderr, "{}", text);
 }
 

@@ -38,8 +38,8 @@ void print_error(const Error& error);
 int finish(const Result<void>& done);
 
 /// Prints what the trace could not settle to standard error: all, or the first few, and of the minor ones
-/// only how many there are.
-void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all);
+/// only how many there are. `record` is the file that has all of them.
+void print_loose_ends(const std::vector<trace::LooseEnd>& ends, bool all, const std::string& record);
 
 /// "1 file", "3 files".
 std::string plural(std::size_t count, const std::string& one, const std::string& many);
