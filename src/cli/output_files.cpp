@@ -25,10 +25,14 @@ Json project_of_build(const Json& trace) {
                                                                                           : nullptr;
 }
 
-/// The name that an executable was built with, whatever it is called now.
+/// The name that an executable was built with, whatever it is called now. It says so itself, and may be
+/// anybody's: what leads to another folder is no name.
 std::string built_as(const fs::path& executable) {
     auto contents = payload::PayloadContents::open(executable);
-    return contents ? contents->description().name : executable.stem().string();
+    std::string name = contents ? contents->description().name : "";
+    bool is_name = !name.empty() && name != "." && name != ".." && base_name(name) == name &&
+                   name.find('\0') == std::string::npos;
+    return is_name ? name : executable.stem().string();
 }
 
 } // namespace
