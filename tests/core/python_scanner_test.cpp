@@ -292,6 +292,7 @@ TEST_CASE("a module that the interpreter is started to run is needed, with its p
     // Other programs have an option of that name.
     CHECK(started("run(['git', 'commit', '-m', 'quay'])") == Words{});
     CHECK(started("print('python -m quay')") == Words{});
+    CHECK(started("raise OSError(f'no {name}: run python -m quay {name}')") == Words{});
     CHECK(started("run([sys.executable, '-m', name])") == Words{});
     CHECK(started("run(f'{sys.executable} -m {name}')") == Words{});
 }

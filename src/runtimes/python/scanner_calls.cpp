@@ -37,12 +37,19 @@ void Scanner::read_expressions(Tokens tokens) {
 
 namespace {
 
-/// Whether an expression names an interpreter: `sys.executable`, `self.python`.
+/// Whether an expression names an interpreter: `sys.executable`, `self.python`, f"{sys.executable}"; what is
+/// only said of one, in a text, does not.
 bool names_interpreter(Tokens tokens) {
-    return std::ranges::any_of(tokens, [](const Token& token) {
-        bool may_hold = token.kind == TokenKind::name || (token.kind == TokenKind::string && token.formatted);
-        return may_hold && (token.text.find("executable") != std::string_view::npos ||
-                            token.text.find("python") != std::string_view::npos);
+    auto is_named_in = [](std::string_view text) {
+        return text.find("executable") != std::string_view::npos ||
+               text.find("python") != std::string_view::npos;
+    };
+    return std::ranges::any_of(tokens, [&](const Token& token) {
+        if (token.kind == TokenKind::name) return is_named_in(token.text);
+        if (token.kind != TokenKind::string || !token.formatted) return false;
+        for (std::size_t at = 0; (at = token.text.find('{', at)) != std::string_view::npos; ++at)
+            if (is_named_in(token.text.substr(at, token.text.substr(at).find('}')))) return true;
+        return false;
     });
 }
 
