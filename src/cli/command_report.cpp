@@ -37,17 +37,10 @@ struct ReportOptions : JobOptions {
 struct Subject {
     std::optional<Job> job;
     std::optional<review::Review> review;
-    std::optional<PayloadFile> payload;
     fs::path output;
-    fs::path executable; ///< the file that holds the payload; empty: nothing was built
-    fs::path folder;     ///< of outputs
+    std::optional<PayloadFile> payload; ///< of the output; nothing: nothing was built
+    fs::path folder;                    ///< of outputs
     std::string output_name;
-
-    void take(const fs::path& named, PayloadFile file) {
-        output = named;
-        executable = file.path();
-        payload.emplace(std::move(file));
-    }
 };
 
 /// The project's trace and review: those of its last build, where nothing has changed since.
@@ -82,7 +75,8 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
         subject.output_name = files->name;
         auto payload = PayloadFile::of(options.subject);
         if (!payload) return pass_on(payload);
-        subject.take(options.subject, std::move(*payload));
+        subject.output = options.subject;
+        subject.payload.emplace(std::move(*payload));
         if (auto of_project = options_of_project(*files, options)) {
             // The build named neither folder nor name, where these are the project's own.
             JobOptions plain = *of_project;
@@ -105,9 +99,10 @@ Result<Subject> find_subject(const ReportOptions& options, std::vector<std::stri
     const Project& project = subject.job->project;
     subject.folder = project.output_folder(project.targets.front());
     subject.output_name = project.name;
-    fs::path output = output_of_build(project);
-    if (auto payload = PayloadFile::of(output)) subject.take(output, std::move(*payload));
-    if (subject.executable.empty())
+    subject.output = output_of_build(project);
+    if (auto payload = PayloadFile::of(subject.output))
+        subject.payload.emplace(std::move(*payload));
+    else
         missing.push_back(fmt::format("It was not built yet for {}: sizes are those of the sources, and "
                                       "nothing is said of the system that "
                                       "it needs. Build it with `omnistasis build`.",
@@ -257,12 +252,13 @@ Result<void> run_report(const ReportOptions& options) {
     if (facts.target.empty()) facts.target = host_target();
     facts.review = std::move(subject->review);
     std::string output_hash;
-    if (!subject->executable.empty()) {
+    if (subject->payload) {
+        const fs::path& executable = subject->payload->path();
         report::Facts without = facts;
-        auto contents = payload::PayloadContents::open(subject->executable);
-        auto taken = contents ? report::take_output(facts, *contents, subject->executable.string())
+        auto contents = payload::PayloadContents::open(executable);
+        auto taken = contents ? report::take_output(facts, *contents, executable.string())
                               : Result<void>(pass_on(contents));
-        if (taken) taken = take_system(facts, subject->executable, *installation, *drawing);
+        if (taken) taken = take_system(facts, executable, *installation, *drawing);
         // Of a project there is more to tell than of its output.
         if (!taken && !subject->job) return progress.clear(), taken;
         if (taken) {
@@ -273,32 +269,31 @@ Result<void> run_report(const ReportOptions& options) {
                 "Its output can't be read: {}. Build it again with `omnistasis build`.", taken.error().why));
         }
     }
+    const std::string trace_name = record_name(subject->output_name, "trace"),
+                      proof_name = record_name(subject->output_name, "proof"),
+                      profile_name = record_name(subject->output_name, "profile");
     if (subject->job) {
         report::take_graph(facts, std::move(subject->job->graph));
         if (facts.runtime.empty()) facts.runtime = subject->job->runtime_title;
-    } else if (auto text = read_text(subject->folder / record_name(subject->output_name, "trace"))) {
-        auto graph = report::graph_from_trace_json(
-            *text, (subject->folder / record_name(subject->output_name, "trace")).string());
+    } else if (auto text = read_text(subject->folder / trace_name)) {
+        auto graph = report::graph_from_trace_json(*text, (subject->folder / trace_name).string());
         if (graph)
             report::take_graph(facts, std::move(*graph));
         else
             facts.missing.push_back("Why parts are in it is not told: " + graph.error().why + ".");
     } else {
         facts.missing.push_back(
-            fmt::format("Why parts are in it is not told: there is no {} beside the output.",
-                        record_name(subject->output_name, "trace")));
+            fmt::format("Why parts are in it is not told: there is no {} beside the output.", trace_name));
     }
     take_review(facts, *licences);
-    const std::string proof_name = record_name(subject->output_name, "proof"),
-                      profile_name = record_name(subject->output_name, "profile");
     facts.proof = json_beside(subject->folder / proof_name, facts.missing);
     facts.profile = json_beside(subject->folder / profile_name, facts.missing);
     auto is_older = [&](const std::string& name) {
+        if (!subject->payload) return false;
         std::error_code failed;
-        auto made =
-            fs::last_write_time(is_folder(subject->output) ? subject->executable : subject->output, failed);
-        return !subject->executable.empty() && fs::last_write_time(subject->folder / name, failed) < made &&
-               !failed;
+        auto made = fs::last_write_time(
+            is_folder(subject->output) ? subject->payload->path() : subject->output, failed);
+        return fs::last_write_time(subject->folder / name, failed) < made && !failed;
     };
     if (facts.proof.is_object() && is_older(proof_name)) {
         facts.proof["of_earlier_build"] = true;

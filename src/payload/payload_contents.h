@@ -77,7 +77,7 @@ class PayloadContents {
     Result<void> each_content(
         const std::function<Result<void>(std::uint32_t number, const std::string& bytes)>& take) const;
 
-    /// Writes all files into a folder that is there and empty.
+    /// Writes all files into a folder that is empty, or not there.
     Result<void> extract(const fs::path& folder) const;
 
   private:

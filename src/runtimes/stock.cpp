@@ -243,15 +243,20 @@ Result<StockedRuntime> RuntimeStock::find(const std::string& id) const {
 Result<StockedRuntime> RuntimeStock::remove(const std::string& id) const {
     auto one = find(id);
     if (!one) return one;
-    // It is gone at once; what is left to do takes its time.
-    fs::path away = folder_ / ("." + one->id);
-    std::error_code failed;
-    fs::rename(folder_ / one->id, away, failed);
-    if (failed)
+    std::error_code failed = take_out(folder_ / one->id);
+    if (failed && is_folder(folder_ / one->id))
         return fail(ErrorKind::unwritable, "can't remove the runtime", one->folder.string(),
                     failed.message());
-    fs::remove_all(away, failed);
     return one;
+}
+
+std::error_code take_out(const fs::path& folder) {
+    fs::path away = folder.parent_path() / ("." + folder.filename().string());
+    std::error_code failed;
+    fs::remove_all(away, failed);
+    fs::rename(folder, away, failed);
+    if (!failed) fs::remove_all(away, failed);
+    return failed;
 }
 
 std::optional<StockedRuntime> RuntimeStock::newest(const std::string& language, const std::string& target,

@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <optional>
 #include <string>
+#include <system_error>
 #include <vector>
 
 namespace omnistasis {
@@ -52,5 +53,9 @@ class RuntimeStock {
   private:
     std::filesystem::path folder_;
 };
+
+/// Takes a folder out of its place at once, and then removes what was in it. What fails is told: where the
+/// folder is gone all the same, files of it are left beside, under a hidden name.
+std::error_code take_out(const std::filesystem::path& folder);
 
 } // namespace omnistasis

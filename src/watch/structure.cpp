@@ -110,8 +110,6 @@ class Bundle {
         if (!staging) return pass_on(staging);
         tree_ = staging->path() / "tree";
         unpacked_.emplace(std::move(*staging));
-        std::error_code failed;
-        fs::create_directories(tree_, failed);
         return payload->extract(tree_);
     }
 

@@ -1,6 +1,7 @@
 #include "runtimes/python/package_cleaning.h"
 
 #include "runtimes/python/package_stock.h"
+#include "runtimes/stock.h"
 #include "support/files.h"
 #include "support/text.h"
 
@@ -37,18 +38,6 @@ class Sizes {
   private:
     std::set<std::pair<dev_t, ino_t>> seen_;
 };
-
-/// Takes a folder out of its place at once, and then its files.
-Result<void> remove_folder(const fs::path& folder) {
-    fs::path away = folder.parent_path() / ("." + folder.filename().string() + ".removed");
-    std::error_code failed;
-    fs::remove_all(away, failed);
-    fs::rename(folder, away, failed);
-    if (!failed) fs::remove_all(away, failed);
-    if (failed)
-        return fail(ErrorKind::unwritable, "can't remove a package", folder.string(), failed.message());
-    return {};
-}
 
 } // namespace
 
@@ -93,7 +82,9 @@ Result<PackageUse> look_through_packages(const fs::path& stock, std::chrono::day
     if (!removes) return use;
     for (const auto* folders : {&old_environments, &old_packages})
         for (const fs::path& folder : *folders)
-            if (auto done = remove_folder(folder); !done) return pass_on(done);
+            if (std::error_code failed = take_out(folder))
+                return fail(ErrorKind::unwritable, "can't remove a package", folder.string(),
+                            failed.message());
     std::error_code ignored;
     for (const fs::path& folder : old_environments) fs::remove(stock / marks / folder.filename(), ignored);
     return use;

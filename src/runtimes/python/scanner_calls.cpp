@@ -46,10 +46,7 @@ bool names_interpreter(Tokens tokens) {
     };
     return std::ranges::any_of(tokens, [&](const Token& token) {
         if (token.kind == TokenKind::name) return is_named_in(token.text);
-        if (token.kind != TokenKind::string || !token.formatted) return false;
-        for (std::size_t at = 0; (at = token.text.find('{', at)) != std::string_view::npos; ++at)
-            if (is_named_in(token.text.substr(at, token.text.substr(at).find('}')))) return true;
-        return false;
+        return token.kind == TokenKind::string && token.formatted && any_field(token.text, is_named_in);
     });
 }
 

@@ -31,12 +31,10 @@ void Scanner::note_file_paths(Tokens tokens) {
     auto is_path = [&](const Token& token) {
         if (token.kind == TokenKind::name) return constants_.is_path(token.text);
         // f"{HERE}/a.txt"
-        bool is_filled = token.kind == TokenKind::string && token.formatted;
-        for (std::size_t at = 0; is_filled && (at = token.text.find('{', at)) != std::string_view::npos;) {
-            std::string_view field = token.text.substr(++at);
-            if (constants_.is_path(field.substr(0, field.find_first_of("}.!:[( ")))) return true;
-        }
-        return false;
+        return token.kind == TokenKind::string && token.formatted &&
+               any_field(token.text, [&](std::string_view field) {
+                   return constants_.is_path(field.substr(0, field.find_first_of(".!:[( ")));
+               });
     };
     if (std::ranges::none_of(tokens, is_path)) return;
     for (std::size_t i = 0; i < tokens.size(); ++i) {

@@ -1,6 +1,7 @@
 #include "runtimes/python/stocked_library.h"
 
 #include "runtimes/python/foreign_runtime.h"
+#include "runtimes/python/installed_distributions.h"
 #include "runtimes/python/module_store.h"
 #include "support/subprocess.h"
 
@@ -37,15 +38,6 @@ std::vector<std::string> library_sources(const std::string& library) {
         if (inner.ends_with(".py") && !is_passed_over(inner)) sources.push_back(std::move(inner));
     });
     return sources;
-}
-
-/// What a library's source is imported as; empty where it is a program.
-std::string module_of(std::string inner) {
-    inner.erase(inner.size() - 3);
-    if (inner.ends_with("/__init__")) inner.erase(inner.rfind('/'));
-    if (base_name(inner) == "__main__" || inner.find('-') != std::string::npos) return {};
-    std::ranges::replace(inner, '/', '.');
-    return inner;
 }
 
 } // namespace
@@ -114,8 +106,11 @@ Result<std::string> write_library_program(const StockedRuntime& runtime, const f
     auto facts = facts_of_files(runtime, {});
     if (!facts) return pass_on(facts);
     std::string text;
-    for (const std::string& inner : library_sources(facts->standard_library))
-        if (std::string module = module_of(inner); !module.empty()) text += "import " + module + "\n";
+    for (const std::string& inner : library_sources(facts->standard_library)) {
+        std::string module = module_name_of(inner);
+        bool is_program = module.ends_with("__main__") || module.find('-') != std::string::npos;
+        if (!module.empty() && !is_program) text += "import " + module + "\n";
+    }
     if (text.empty()) return std::string(); // it is bytecode
     fs::path file = folder / "library.py";
     if (auto written = write_atomically(file, text); !written) return pass_on(written);

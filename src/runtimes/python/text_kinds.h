@@ -31,4 +31,13 @@ std::string absolute_name(std::string_view name, std::string_view anchor);
 /// Whether a name begins a statement with a suite: "if", "def", "match".
 bool is_header_keyword(std::string_view name);
 
+/// Whether a field of a formatted string passes a test: `name!r` of f"{name!r}.x".
+template <typename Test> bool any_field(std::string_view text, Test test) {
+    for (std::size_t at = 0; (at = text.find('{', at)) != std::string_view::npos;) {
+        std::string_view field = text.substr(++at);
+        if (test(field.substr(0, field.find('}')))) return true;
+    }
+    return false;
+}
+
 } // namespace omnistasis::python
